@@ -1,0 +1,1 @@
+"""Theme, fonts and icons."""

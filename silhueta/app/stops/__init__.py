@@ -1,0 +1,1 @@
+"""One worksheet a stop, named as the rooms of the core."""

@@ -1,0 +1,1 @@
+"""The table: the drawing area at true scale."""

@@ -1,0 +1,1 @@
+"""The computation: no Qt below here, no globals, no printing."""

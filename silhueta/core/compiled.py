@@ -1,0 +1,15 @@
+"""One typed door to the compiler for the loops that NumPy cannot express."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
+import numba
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def compiled(function: F) -> F:
+    """Compile `function` at its first call; kept on disk, free of the interpreter's lock."""
+    return cast("F", numba.njit(cache=True, nogil=True)(function))

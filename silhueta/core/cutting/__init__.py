@@ -1,0 +1,1 @@
+"""Stop Cut file: how the outline is to be written."""

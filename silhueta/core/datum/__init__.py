@@ -1,0 +1,1 @@
+"""Stop Scale: from datums to millimetres per pixel."""

@@ -1,0 +1,1 @@
+"""Formats: one receiver a format, and the proof by reading back."""

@@ -1,0 +1,1 @@
+"""Loops, paths and the questions asked of them, in millimetres."""

@@ -1,0 +1,72 @@
+"""Which loop lies in which: outer loops, holes, islands in holes, at any depth.
+
+Words used here
+    depth    how many other loops lie around a loop; even is solid (outer, island), odd is a hole
+    parent   the smallest loop around it
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.path import Loop, reverse
+
+
+class Nesting(NamedTuple):
+    """For each of N loops: its depth, and its parent's place in the sequence or -1, (N,) of int."""
+
+    depth: np.ndarray
+    parent: np.ndarray
+
+
+def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
+    """Return how `loops` lie in each other.
+
+    Loops are taken not to cross; one that does is placed by its first node. Two loops that are
+    the same lie beside each other.
+
+    Parameters
+    ----------
+    loops : sequence of Loop
+    chord_error : float, mm
+        How finely arcs and cubics are followed.
+
+    """
+    count = len(loops)
+    depth = np.zeros(count, dtype=np.int64)
+    parent = np.full(count, -1, dtype=np.int64)
+    if count < 2:
+        return Nesting(depth, parent)
+    outlines = [flatten(loop, chord_error) for loop in loops]
+    rings = [shapely.polygons(points) if len(points) > 2 else shapely.Polygon() for points in outlines]
+    areas = np.array([abs(signed_area(loop)) for loop in loops])
+    tree = shapely.STRtree(rings)
+    inner, outer = tree.query(shapely.points([points[0] for points in outlines]), predicate="within")
+    bigger = (inner != outer) & (areas[outer] > areas[inner])
+    inner, outer = inner[bigger], outer[bigger]
+    np.add.at(depth, inner, 1)
+    order = np.argsort(-areas[outer], kind="stable")  # the smallest is written last, and stays
+    parent[inner[order]] = outer[order]
+    return Nesting(depth, parent)
+
+
+def orient(loops: Sequence[Loop], nesting: Nesting) -> list[Loop]:
+    """Return `loops` with solids counter-clockwise and holes clockwise."""
+    wanted = np.where(nesting.depth % 2 == 0, 1.0, -1.0)
+    return [
+        loop if signed_area(loop) * want >= 0 else reverse_loop(loop)
+        for loop, want in zip(loops, wanted, strict=True)
+    ]
+
+
+def reverse_loop(loop: Loop) -> Loop:
+    """Return `loop` run the other way."""
+    turned = reverse(loop)
+    assert isinstance(turned, Loop)
+    return turned

@@ -1,0 +1,1 @@
+"""Stop Inspect: what is in an outline, and what is wrong with it."""

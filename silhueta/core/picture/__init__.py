@@ -1,0 +1,1 @@
+"""Stop Picture: from a file's bytes to grey values."""

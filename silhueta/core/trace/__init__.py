@@ -1,0 +1,1 @@
+"""Stop Trace: from grey values to lines and arcs."""

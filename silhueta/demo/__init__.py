@@ -1,0 +1,1 @@
+"""The jobs of Oficina Maré Alta and the script that draws them."""
