@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.flatten import flatten
@@ -13,27 +15,40 @@ from silhueta.core.geometry.measure import bounding_box, length
 from silhueta.core.geometry.path import Floats, Path
 
 
-def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_000) -> Floats:
-    """Return the places where `paths` cross themselves or each other, (K, 2), mm.
+class Crossings(NamedTuple):
+    """Places (K, 2) in mm where paths cross, and the two paths that do, (K, 2) of int."""
+
+    places: Floats
+    paths: NDArray[np.int64]
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+
+def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_000) -> Crossings:
+    """Return where `paths` cross themselves or each other.
 
     Found on the paths flattened to `chord_error` mm: pieces that cut through each other. A path
     that only touches is not counted. At most `most` places are returned.
     """
     if not paths:
-        return np.zeros((0, 2))
-    pieces = []
-    for path in paths:
+        return Crossings(np.zeros((0, 2)), np.zeros((0, 2), np.int64))
+    pieces, owners = [], []
+    for number, path in enumerate(paths):
         points = flatten(path, chord_error)
         after = np.roll(points, -1, axis=0) if path.closed else points[1:]
         pieces.append(np.hstack([points[: len(after)], after]))
-    lines = np.vstack(pieces)
+        owners.append(np.full(len(after), number))
+    lines, owner = np.vstack(pieces), np.concatenate(owners)
     order = np.argsort(np.minimum(lines[:, 0], lines[:, 2]), kind="stable")
-    return _sweep(np.ascontiguousarray(lines[order]), most)
+    places, pairs = _sweep(np.ascontiguousarray(lines[order]), most)
+    return Crossings(places, owner[order[pairs]])
 
 
 @compiled
-def _sweep(lines: Floats, most: int) -> Floats:
+def _sweep(lines: Floats, most: int) -> tuple[Floats, NDArray[np.int64]]:
     found = np.zeros((most, 2))
+    pairs = np.zeros((most, 2), np.int64)
     count = 0
     total = len(lines)
     for i in range(total):
@@ -56,10 +71,11 @@ def _sweep(lines: Floats, most: int) -> Floats:
             t = side_a / (side_a - side_b)
             found[count, 0] = ax + t * (bx - ax)
             found[count, 1] = ay + t * (by - ay)
+            pairs[count, 0], pairs[count, 1] = i, j
             count += 1
             if count == most:
-                return found
-    return found[:count]
+                return found, pairs
+    return found[:count], pairs[:count]
 
 
 def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]]:

@@ -1,0 +1,70 @@
+"""How close the traced outline comes to the true one, and with how many segments."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from benchmarks.shapes import every_shape, picture, placed
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.path import Floats, Loop, Path
+from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.picture.decode import Picture
+from silhueta.core.trace.trace import trace
+
+
+def dense(path: Path, step: float = 0.02) -> Floats:
+    """Return points along `path` hardly more than `step` px apart."""
+    points = flatten(path, 1e-4)
+    after = np.roll(points, -1, axis=0)
+    gaps = np.hypot(*(after - points).T)
+    count = np.maximum(np.ceil(gaps / step).astype(int), 1)
+    index = np.repeat(np.arange(len(points)), count)
+    share = (np.arange(len(index)) - (np.cumsum(count) - count)[index]) / count[index]
+    return points[index] + share[:, None] * (after - points)[index]
+
+
+def segment_count(loops: list[Loop]) -> int:
+    """Return the number of segments; a full circle is one."""
+    return sum(1 if full_circle(loop) else len(loop.kinds) for loop in loops)
+
+
+def compare(loops: list[Loop], side: int, tolerance: float | None) -> tuple[float, float, float, int]:
+    """Return mean and largest deviation in px both ways, the segment ratio, and the faults."""
+    true = placed(loops, side)
+    grey = picture(true, side)
+    traced = trace(
+        Picture(grey, None, None, "PNG"), PixelDatum(1.0), TraceSettings(speck=4.0, tolerance=tolerance)
+    )
+    found = list(traced.outline.loops)
+    a, b = np.vstack([dense(p) for p in true]), np.vstack([dense(p) for p in found])
+    there, back = cKDTree(b).query(a)[0], cKDTree(a).query(b)[0]
+    faults = len(crossings(found)) + abs(len(found) - len(true))
+    mean = (there.mean() + back.mean()) / 2
+    return mean, max(there.max(), back.max()), segment_count(found) / segment_count(true), faults
+
+
+def run(side: int = 640, tolerance: float | None = None) -> dict[str, float]:
+    """Return the figures over every shape."""
+    rows = {name: compare(loops, side, tolerance) for name, loops in every_shape().items()}
+    table = np.array(list(rows.values()))
+    return {
+        "shapes": len(table),
+        "mean deviation px, median": float(np.median(table[:, 0])),
+        "mean deviation px, worst": float(table[:, 0].max()),
+        "largest deviation px, median": float(np.median(table[:, 1])),
+        "largest deviation px, 90 %": float(np.percentile(table[:, 1], 90)),
+        "largest deviation px, worst": float(table[:, 1].max()),
+        "segment ratio, median": float(np.median(table[:, 2])),
+        "segment ratio, 90 %": float(np.percentile(table[:, 2], 90)),
+        "crossings and lost or invented loops": int(table[:, 3].sum()),
+    }
+
+
+if __name__ == "__main__":
+    import sys
+
+    for name, value in run(640, float(sys.argv[1]) if len(sys.argv) > 1 else None).items():
+        print(f"{name:40} {value:.4g}")

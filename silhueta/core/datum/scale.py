@@ -1,0 +1,121 @@
+"""From datums to a scale; the one place where pixels become millimetres.
+
+Words used here
+    scale       how many mm a pixel is, and the frame that goes with it
+    picture     px, x right, y down, (0, 0) the outer corner of the top-left pixel
+    frame       mm, x right, y up, (0, 0) the outer corner of the bottom-left pixel
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from silhueta.core.errors import ScaleError
+from silhueta.core.geometry.path import CUBIC, Floats, Path
+from silhueta.core.job import Datum, DpiDatum, LengthDatum, OverallDatum, PixelDatum
+from silhueta.core.units import MM_PER_INCH
+
+_FINEST, _COARSEST = 1e-5, 1e3  # mm per px between which a scale is believed
+
+
+@dataclass(frozen=True)
+class Scale:
+    """How a picture of `height_px` lies in the frame.
+
+    Parameters
+    ----------
+    mm_per_px : float
+    height_px : int
+    kind : str
+        What fixed it: "dpi", "pixel-size", "overall-width", "overall-height", "known-length".
+
+    """
+
+    mm_per_px: float
+    height_px: int
+    kind: str
+
+    def __post_init__(self) -> None:
+        if not _FINEST <= self.mm_per_px <= _COARSEST:
+            raise ScaleError(
+                f"this makes a pixel {self.mm_per_px:.3g} mm, which cannot be; "
+                "check the length and its unit"
+            )
+
+    def to_mm(self, points: Floats) -> Floats:
+        """Return `points` (N, 2) in px as mm in the frame."""
+        return np.column_stack(
+            [points[:, 0] * self.mm_per_px, (self.height_px - points[:, 1]) * self.mm_per_px]
+        )
+
+    def to_px(self, points: Floats) -> Floats:
+        """Return `points` (N, 2) in mm as px in the picture."""
+        return np.column_stack(
+            [points[:, 0] / self.mm_per_px, self.height_px - points[:, 1] / self.mm_per_px]
+        )
+
+    def path_to_mm(self, path: Path) -> Path:
+        """Return a path in px as mm; what turned left on the page still does, with y up."""
+        controls = path.controls
+        if (path.kinds == CUBIC).any():
+            controls = self.to_mm(controls.reshape(-1, 2)).reshape(controls.shape)
+            controls = np.where((path.kinds == CUBIC)[:, None, None], controls, 0.0)
+        return type(path)(self.to_mm(path.nodes), path.kinds, -path.bulges, controls)
+
+
+def kind_of(datum: Datum) -> str:
+    """Return the name under which reports and sheets list `datum`."""
+    match datum:
+        case DpiDatum():
+            return "dpi"
+        case PixelDatum():
+            return "pixel-size"
+        case OverallDatum(axis=axis):
+            return f"overall-{axis}"
+        case LengthDatum():
+            return "known-length"
+
+
+def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
+    """Return the side of a pixel in mm that `datum` fixes.
+
+    Parameters
+    ----------
+    datum : Datum
+    extent_px : (width, height)
+        Of the traced outline, px; only an overall datum looks at it.
+
+    Raises
+    ------
+    ScaleError
+        If an overall datum meets an outline without extent.
+
+    """
+    match datum:
+        case DpiDatum(dpi=dpi):
+            return MM_PER_INCH / dpi
+        case PixelDatum(mm=mm):
+            return mm
+        case LengthDatum(start=start, end=end, mm=mm):
+            return mm / math.dist(start, end)
+        case OverallDatum(axis=axis, mm=mm):
+            extent = extent_px[0] if axis == "width" else extent_px[1]
+            if not extent > 0:
+                raise ScaleError(f"there is no outline whose {axis} could be {mm:g} mm")
+            return mm / extent
+
+
+def describe(datum: Datum) -> str:
+    """Return in a few words what fixes the scale: "300 dpi, from the file"."""
+    match datum:
+        case DpiDatum(dpi=dpi, source=source):
+            return f"{dpi:g} dpi{', from the file' if source == 'file' else ''}"
+        case PixelDatum(mm=mm):
+            return f"a pixel of {mm:g} mm"
+        case OverallDatum(axis=axis, mm=mm):
+            return f"{mm:g} mm overall {axis}"
+        case LengthDatum(mm=mm):
+            return f"a known length of {mm:g} mm"

@@ -1,0 +1,186 @@
+"""From a file's bytes to grey values, whatever the format.
+
+Words used here
+    grey     luma of ITU-R BT.601, 0 to 255 (8 bit) or 0 to 65535 (16 bit)
+    dpi      pixels an inch as the file claims; 72 and 96 are what programs write when they do not
+             know, and are taken as unknown
+"""
+
+from __future__ import annotations
+
+import io
+import warnings
+from dataclasses import dataclass
+from pathlib import Path
+from typing import cast
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageOps
+
+from silhueta.core.errors import PictureError
+from silhueta.core.job import PictureFile
+
+MOST_PIXELS = 200_000_000
+MOST_BYTES = 1_000_000_000
+FORMATS = {
+    "PNG": (".png",),
+    "JPEG": (".jpg", ".jpeg"),
+    "WEBP": (".webp",),
+    "BMP": (".bmp",),
+    "TIFF": (".tif", ".tiff"),
+    "GIF": (".gif",),
+}
+SUFFIXES = tuple(suffix for suffixes in FORMATS.values() for suffix in suffixes)
+_UNKNOWN_DPI = (72.0, 96.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A decoded picture.
+
+    Parameters
+    ----------
+    grey : (H, W) array of uint8 or uint16, read-only
+    dpi : float or None
+        What the file says, unless that is 72, 96 or nonsense.
+    told_dpi : float or None
+        What the file says in any case.
+    format : str
+        "PNG", "JPEG", ...
+
+    """
+
+    grey: NDArray[np.uint8] | NDArray[np.uint16]
+    dpi: float | None
+    told_dpi: float | None
+    format: str
+
+    @property
+    def width(self) -> int:
+        """Width in px."""
+        return int(self.grey.shape[1])
+
+    @property
+    def height(self) -> int:
+        """Height in px."""
+        return int(self.grey.shape[0])
+
+    @property
+    def top(self) -> float:
+        """The grey value of white: 255 or 65535."""
+        return 255.0 if self.grey.dtype == np.uint8 else 65535.0
+
+
+def read_picture_file(path: Path) -> PictureFile:
+    """Return the bytes and name of the picture at `path`.
+
+    Raises
+    ------
+    PictureError
+        If it cannot be read, is empty, or is over 1 GB.
+
+    """
+    try:
+        size = path.stat().st_size
+        if size > MOST_BYTES:
+            raise PictureError(f"{path.name} is over 1 GB; save the picture smaller and open that")
+        data = path.read_bytes()
+    except OSError as error:
+        reason = (error.strerror or "it cannot be read").lower()
+        raise PictureError(f"cannot open {path}: {reason}; check the name and the rights") from error
+    if not data:
+        raise PictureError(f"{path.name} is empty (0 bytes); copy or save the picture again")
+    return PictureFile(data, path.name)
+
+
+def decode(file: PictureFile) -> Picture:
+    """Return the picture in `file`: upright by its EXIF, transparent parts on white, in grey.
+
+    Raises
+    ------
+    PictureError
+        If it is no picture of a known format, is damaged or cut short, or has over 200 megapixels.
+
+    """
+    name = file.name or "the picture"
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # Pillow's own limit is lower than ours
+            image = _open(file.data)
+        if image.width * image.height > MOST_PIXELS:
+            raise PictureError(
+                f"{name} has {image.width} x {image.height} pixels; up to 200 megapixels can be "
+                "opened, so save it smaller"
+            )
+        kind = image.format or ""
+        told = _told_dpi(image)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            image.load()
+            image = ImageOps.exif_transpose(image)
+            grey = _to_grey(image)
+    except PictureError:
+        raise
+    except Image.UnidentifiedImageError as error:
+        raise PictureError(
+            f"{name} is not a picture that can be read; open a PNG, JPEG, WebP, BMP, TIFF or GIF"
+        ) from error
+    except (MemoryError, Image.DecompressionBombError) as error:
+        raise PictureError(f"{name} is too large for this computer's memory; save it smaller") from error
+    except Exception as error:  # a decoder met bytes it did not expect: their faults are many
+        raise PictureError(
+            f"{name} is damaged or cut short ({_first_line(error)}); copy or save it again"
+        ) from error
+    if grey.size == 0:
+        raise PictureError(f"{name} has no pixels; save the picture again")
+    grey.setflags(write=False)
+    trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
+    return Picture(grey, told if trusted else None, told, kind)
+
+
+def _open(data: bytes) -> Image.Image:
+    limit = Image.MAX_IMAGE_PIXELS
+    try:
+        Image.MAX_IMAGE_PIXELS = None  # the check above is ours, made before anything is decoded
+        return Image.open(io.BytesIO(data), formats=list(FORMATS))
+    finally:
+        Image.MAX_IMAGE_PIXELS = limit
+
+
+def _told_dpi(image: Image.Image) -> float | None:
+    told = image.info.get("dpi")
+    try:
+        across, down = (float(v) for v in told)  # a file may hold anything here
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    if not (np.isfinite(across) and np.isfinite(down) and across > 0):
+        return None
+    if image.format == "PNG" and abs(across - round(across)) < 0.02:
+        across = float(round(across))  # PNG keeps pixels a metre: 300 dpi comes back as 299.9994
+    return across if abs(across - down) <= 0.01 * across + 0.02 else None
+
+
+def _to_grey(image: Image.Image) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    if image.mode in ("I;16", "I;16B", "I;16L", "I;16N"):
+        return np.asarray(image).astype(np.uint16)
+    if image.mode == "I":
+        wide = np.asarray(image)
+        return np.clip(wide, 0, 65535).astype(np.uint16) if wide.max(initial=0) > 255 else wide.astype(np.uint8)
+    if image.mode == "F":
+        real = np.nan_to_num(np.asarray(image, dtype=np.float64))
+        low, high = float(real.min()), float(real.max())
+        unit = 255.0 if high <= 255 and low >= 0 and high > 1 else 0.0
+        scaled = real if unit else (real - low) / max(high - low, 1e-12) * 255
+        return np.round(scaled).astype(np.uint8)
+    if image.mode in ("RGBA", "LA", "PA", "RGBa", "La") or "transparency" in image.info:
+        clear = image.convert("RGBA")
+        ground = Image.new("RGBA", clear.size, "white")
+        ground.alpha_composite(clear)
+        image = ground
+    return np.array(image.convert("L") if image.mode != "L" else image, dtype=np.uint8)
+
+
+def _first_line(error: Exception) -> str:
+    lines = str(error).strip().splitlines()
+    return cast("str", lines[0])[:80] if lines else type(error).__name__

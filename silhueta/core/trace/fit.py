@@ -1,0 +1,208 @@
+"""One contour as the fewest lines and arcs that keep within the tolerance."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from silhueta.core.compiled import compiled
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
+from silhueta.core.trace.joints import chain_nodes, polish, residual
+from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
+from silhueta.core.trace.segments import Ints, break_up
+
+_FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
+_PRICE = 0.6  # of gate², per segment
+_BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
+_TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
+
+
+class Fit(NamedTuple):
+    """A fitted loop, px, y down, and the largest distance of the contour from it, px."""
+
+    loop: Loop
+    deviation: float
+
+
+def fit_contour(points: Floats, tolerance: float) -> Fit:
+    """Return the loop of lines and arcs through a closed contour.
+
+    Parameters
+    ----------
+    points : (n, 2), n >= 4, px
+        Closed, the first not repeated.
+    tolerance : float, px
+        Largest distance wanted between contour and loop; taken as 0.12 px when smaller. Within
+        about 2 px of a sharp corner another half pixel is allowed, because blur rounds it.
+
+    """
+    gate = max(tolerance, _FINEST)
+    price = _PRICE * gate * gate
+    centre = points.mean(axis=0)
+    local = np.ascontiguousarray(points - centre)
+    x, y, radius, square, worst = fit_circle(local)
+    round_cost = square + 1.25 * price if radius > 0 and worst <= gate else np.inf
+    if round_cost <= 2 * price:
+        return Fit(_circle(centre + (x, y), radius, local), worst)
+    best = _chain(local, gate, price)
+    if round_cost <= best.cost:
+        return Fit(_circle(centre + (x, y), radius, local), worst)
+    for share in _TIGHTER:
+        if best.worst <= gate:
+            break
+        again = _chain(local, share * gate, share * share * price)
+        if again.worst < best.worst:
+            best = again
+    return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
+
+
+class _Chain(NamedTuple):
+    nodes: Floats
+    bulges: Floats
+    worst: float
+    cost: float
+
+
+def _chain(points: Floats, gate: float, price: float) -> _Chain:
+    started, stops = break_up(points, gate, price)
+    nodes, bulges = chain_nodes(started, stops, gate, price)
+    polish(started, stops, nodes, bulges)
+    worst, total = deviation(started, stops, nodes, bulges)
+    return _Chain(nodes, bulges, worst, total + price * len(nodes))
+
+
+def polygon(points: Floats, tolerance: float) -> Loop:
+    """Return the contour as a polygon by Douglas and Peucker's way; never more than `tolerance` off.
+
+    What stands in when lines and arcs would cross; with tolerance 0 the contour itself.
+    """
+    import shapely
+
+    ring = shapely.LinearRing(points)
+    thin = shapely.get_coordinates(shapely.Polygon(ring).simplify(tolerance, preserve_topology=True))
+    thin = thin[:-1] if len(thin) > 3 else points
+    return Loop(thin)
+
+
+def _circle(centre: Floats, radius: float, points: Floats) -> Loop:
+    x, y = points.T
+    clockwise = (x @ np.roll(y, -1) - y @ np.roll(x, -1)) < 0
+    loop = circle_loop(centre, radius)
+    return Loop(loop.nodes, loop.kinds, -loop.bulges) if clockwise else loop
+
+
+def _loop(nodes: Floats, bulges: Floats) -> Loop:
+    return Loop(nodes, np.where(bulges != 0, ARC, LINE).astype(np.uint8), bulges)
+
+
+@compiled
+def fit_circle(points: Floats) -> tuple[float, float, float, float, float]:
+    """Return (x, y, radius, squared residuals, largest residual) of the geometric circle fit.
+
+    Taubin's fit, then Gauss-Newton on the distances, as in W. Gander, G. H. Golub and R. Strebel,
+    "Least-squares fitting of circles and ellipses", BIT 34, 1994, 558-578. Radius 0: none found.
+    """
+    n = len(points)
+    sums = np.zeros(SUMS)
+    ox, oy = points[0]
+    for i in range(n):
+        add_point(sums, points[i, 0] - ox, points[i, 1] - oy)
+    x, y, radius, _ = circle_fit(sums)
+    if radius <= 0.0:
+        return 0.0, 0.0, 0.0, np.inf, np.inf
+    x, y = x + ox, y + oy
+    for _ in range(50):
+        normal, right = np.zeros((3, 3)), np.zeros(3)
+        for i in range(n):
+            dx, dy = points[i, 0] - x, points[i, 1] - y
+            far = max(np.sqrt(dx * dx + dy * dy), 1e-12)
+            row = np.array([dx / far, dy / far, 1.0])
+            for a in range(3):
+                right[a] += row[a] * (far - radius)
+                for b in range(3):
+                    normal[a, b] += row[a] * row[b]
+        for a in range(3):
+            normal[a, a] += 1e-12 * n
+        step = np.linalg.solve(normal, right)
+        x, y, radius = x + step[0], y + step[1], radius + step[2]
+        if np.abs(step).max() < 1e-9 * max(radius, 1.0):
+            break
+    square, worst = 0.0, 0.0
+    for i in range(n):
+        dx, dy = points[i, 0] - x, points[i, 1] - y
+        off = abs(np.sqrt(dx * dx + dy * dy) - radius)
+        square += off * off
+        worst = max(worst, off)
+    return x, y, radius, square, worst
+
+
+@compiled
+def deviation(points: Floats, stops: Ints, nodes: Floats, bulges: Floats) -> tuple[float, float]:
+    """Return the largest distance between contour and chain, px, and the squared sum, px².
+
+    Each contour point is held against its own segment and the two beside it; near a corner, where
+    blur rounds the contour, half a pixel is taken off. Back from the chain, three places on each
+    segment are held against the contour's points, of which one lies within half a pixel.
+    """
+    m, n = len(nodes), len(points)
+    worst, total = 0.0, 0.0
+    for k in range(m):
+        for i in range(stops[k], stops[k + 1]):
+            x, y = points[i % n]
+            best = np.inf
+            for s in range(k - 1, k + 2):
+                best = min(best, clamped(nodes[s % m], nodes[(s + 1) % m], bulges[s % m], x, y))
+            total += best * best
+            for s in range(k, k + 2):
+                dx, dy = nodes[s % m, 0] - x, nodes[s % m, 1] - y
+                if dx * dx + dy * dy < 4.0:
+                    best = max(best - _BLUR, 0.0)
+                    break
+            worst = max(worst, best)
+        a, b = nodes[k], nodes[(k + 1) % m]
+        for quarter in range(1, 4):
+            x, y = _along(a, b, bulges[k], 0.25 * quarter)
+            best = np.inf
+            for i in range(stops[k] - 4, stops[k + 1] + 5):
+                dx, dy = points[i % n, 0] - x, points[i % n, 1] - y
+                best = min(best, dx * dx + dy * dy)
+            worst = max(worst, np.sqrt(best) - 1.0)
+    return worst, total
+
+
+@compiled
+def _along(a: Floats, b: Floats, bulge: float, share: float) -> tuple[float, float]:
+    """Return the place at `share` (0 to 1) of the segment from a to b."""
+    if bulge == 0.0:
+        return a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])
+    # in units of half the chord, seen from its middle: turned by what is left of the angle
+    half = 2 * np.arctan(bulge)
+    angle = half * (2 * share - 1)
+    radius = 1 / np.sin(half)
+    u, v = radius * np.sin(angle), radius * (np.cos(half) - np.cos(angle))
+    hx, hy = 0.5 * (b[0] - a[0]), 0.5 * (b[1] - a[1])
+    return 0.5 * (a[0] + b[0]) + u * hx - v * hy, 0.5 * (a[1] + b[1]) + u * hy + v * hx
+
+
+@compiled
+def clamped(a: Floats, b: Floats, bulge: float, x: float, y: float) -> float:
+    """Return the distance of (x, y) from the segment from a to b, px."""
+    dx, dy = b[0] - a[0], b[1] - a[1]
+    chord = np.sqrt(dx * dx + dy * dy)
+    if chord < 1e-12:
+        return np.sqrt((x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1]))
+    ux, uy = dx / chord, dy / chord
+    along = (x - 0.5 * (a[0] + b[0])) * ux + (y - 0.5 * (a[1] + b[1])) * uy
+    inside = abs(along) <= 0.5 * chord
+    if bulge != 0.0:
+        across = -(x - a[0]) * uy + (y - a[1]) * ux
+        rise = 0.25 * chord * (1 - bulge * bulge) / bulge
+        # seen from the centre: within half the included angle of the middle of the arc
+        down = (rise - across) if bulge > 0 else (across - rise)
+        inside = np.arctan2(abs(along), down) <= 2 * np.arctan(abs(bulge))
+    if inside:
+        return abs(residual(a[0], a[1], b[0], b[1], bulge, x, y))
+    one = (x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])
+    two = (x - b[0]) * (x - b[0]) + (y - b[1]) * (y - b[1])
+    return np.sqrt(min(one, two))

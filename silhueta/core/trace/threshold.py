@@ -1,0 +1,69 @@
+"""The grey value that parts dark from light."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.errors import TraceError
+
+_BETWEEN = 0.02  # of the pixels may lie between Otsu's value and half level for the latter to do
+
+
+def histogram(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.int64]:
+    """Return how many pixels have each grey value, (256,) of int; 16-bit values by their top byte."""
+    import cv2
+
+    eight = grey if grey.dtype == np.uint8 else (grey >> 8).astype(np.uint8)
+    counts = cv2.calcHist([np.ascontiguousarray(eight)], [0], None, [256], [0, 256])
+    return counts.ravel().round().astype(np.int64)
+
+
+def otsu(counts: NDArray[np.int64]) -> int:
+    """Return the grey value t that parts values <= t from those above with the least spread.
+
+    Parameters
+    ----------
+    counts : (256,) of int
+
+    Raises
+    ------
+    TraceError
+        If all pixels have one value.
+
+    References
+    ----------
+    N. Otsu, "A threshold selection method from gray-level histograms", IEEE Transactions on
+    Systems, Man, and Cybernetics 9(1), 1979, 62-66.
+
+    """
+    if np.count_nonzero(counts) < 2:
+        raise TraceError(
+            "the picture has one grey value only, so there is no edge in it; open another picture"
+        )
+    below = np.cumsum(counts, dtype=np.float64)
+    sums = np.cumsum(counts * np.arange(256.0))
+    above = below[-1] - below
+    with np.errstate(divide="ignore", invalid="ignore"):
+        apart = below * above * (sums / below - (sums[-1] - sums) / above) ** 2
+    return int(np.nanargmax(apart[:-1]))
+
+
+def automatic_level(counts: NDArray[np.int64]) -> float:
+    """Return the level of the edge, half-way between what is dark and what is light, 0 to 255.
+
+    Otsu's value tells the two sides apart; the edge of a blurred or anti-aliased step is at the
+    middle between them. Where more than 2 % of the pixels lie between Otsu's value and that
+    middle, the picture has more than two tones and Otsu's value stays.
+    """
+    split = otsu(counts)
+    values = np.arange(256)
+    dark, light = _median(counts[: split + 1], values), _median(counts[split + 1 :], values[split + 1 :])
+    middle = (dark + light) / 2
+    low, high = sorted((split + 0.5, middle))
+    between = counts[int(np.ceil(low)) : int(np.floor(high)) + 1].sum()
+    return float(middle if between <= _BETWEEN * counts.sum() else split + 0.5)
+
+
+def _median(counts: NDArray[np.int64], values: NDArray[np.int64]) -> float:
+    return float(values[np.searchsorted(np.cumsum(counts), counts.sum() / 2)])
