@@ -31,12 +31,16 @@ def segment_count(loops: list[Loop]) -> int:
     return sum(1 if full_circle(loop) else len(loop.kinds) for loop in loops)
 
 
-def compare(loops: list[Loop], side: int, tolerance: float | None) -> tuple[float, float, float, int]:
+def compare(
+    loops: list[Loop], side: int, tolerance: float | None
+) -> tuple[float, float, float, int]:
     """Return mean and largest deviation in px both ways, the segment ratio, and the faults."""
     true = placed(loops, side)
     grey = picture(true, side)
     traced = trace(
-        Picture(grey, None, None, "PNG"), PixelDatum(1.0), TraceSettings(speck=4.0, tolerance=tolerance)
+        Picture(grey, None, None, "PNG"),
+        PixelDatum(1.0),
+        TraceSettings(speck=4.0, tolerance=tolerance),
     )
     found = list(traced.outline.loops)
     a, b = np.vstack([dense(p) for p in true]), np.vstack([dense(p) for p in found])

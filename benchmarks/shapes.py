@@ -60,7 +60,12 @@ def glyph_loops(font: File, character: str) -> list[Loop]:
                 kinds.append(LINE)
                 controls.append(np.zeros((2, 2)))
             loops.append(
-                Loop(np.array(nodes), np.array(kinds, np.uint8), np.zeros(len(kinds)), np.array(controls))
+                Loop(
+                    np.array(nodes),
+                    np.array(kinds, np.uint8),
+                    np.zeros(len(kinds)),
+                    np.array(controls),
+                )
             )
     return loops
 
@@ -75,7 +80,9 @@ def workshop_shapes() -> dict[str, list[Loop]]:
     )
     star_angle = np.arange(10) * np.pi / 5
     star_radius = np.where(np.arange(10) % 2, 18.0, 45.0)
-    star = Loop(np.column_stack([star_radius * np.cos(star_angle), star_radius * np.sin(star_angle)]))
+    star = Loop(
+        np.column_stack([star_radius * np.cos(star_angle), star_radius * np.sin(star_angle)])
+    )
     gear_angle = np.repeat(np.arange(12) * np.pi / 6, 2) + np.tile([0.0, np.pi / 12], 12)
     gear = Loop(
         40 * np.column_stack([np.cos(gear_angle), np.sin(gear_angle)]),

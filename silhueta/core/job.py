@@ -143,6 +143,32 @@ class CutFileSettings:
     origin: FrameOrigin = "corner"
 
 
+@dataclass(frozen=True)
+class TraceStamp:
+    """What an outline was traced from, and what came of it besides the outline.
+
+    Parameters
+    ----------
+    datums, settings
+        As they stood then; when the job's differ, the outline is stale.
+    mm_per_px : float
+    level : float
+        Grey value of the edge, 0 to 255.
+    dropped : int
+        Loops left out as specks.
+    deviation_mm : float
+        Largest distance of the picture's edge from the outline.
+
+    """
+
+    datums: tuple[Datum, ...]
+    settings: TraceSettings
+    mm_per_px: float
+    level: float
+    dropped: int
+    deviation_mm: float
+
+
 @dataclass(frozen=True, eq=False)
 class Job:
     """One sheet of work. Compared by identity.
@@ -156,8 +182,8 @@ class Job:
     trace : TraceSettings
     outline : Outline
         In mm; what was traced from the parts above, or edited since.
-    mm_per_px : float or None
-        The scale the outline was traced at; None before a trace.
+    traced : TraceStamp or None
+        None before the first trace.
     cut_file : CutFileSettings
 
     """
@@ -167,7 +193,7 @@ class Job:
     datums: tuple[Datum, ...] = ()
     trace: TraceSettings = TraceSettings()
     outline: Outline = field(default_factory=Outline)
-    mm_per_px: float | None = None
+    traced: TraceStamp | None = None
     cut_file: CutFileSettings = CutFileSettings()
 
 
@@ -179,7 +205,7 @@ def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) 
         picture=picture,
         datums=() if datum is None else (datum,),
         outline=Outline(),
-        mm_per_px=None,
+        traced=None,
     )
 
 
@@ -198,6 +224,14 @@ def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
     return job if job.cut_file == settings else replace(job, cut_file=settings)
 
 
-def set_outline(job: Job, outline: Outline, mm_per_px: float) -> Job:
+def set_outline(job: Job, outline: Outline, stamp: TraceStamp) -> Job:
     """Return `job` with what was traced."""
-    return replace(job, outline=outline, mm_per_px=mm_per_px)
+    return replace(job, outline=outline, traced=stamp)
+
+
+def is_stale(job: Job) -> bool:
+    """Return whether the outline no longer follows from the picture, datums and settings."""
+    if job.picture is None:
+        return False
+    stamp = job.traced
+    return stamp is None or stamp.datums != job.datums or stamp.settings != job.trace

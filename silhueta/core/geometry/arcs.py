@@ -54,4 +54,5 @@ def full_circle(path: Path, within: float = 1e-6) -> tuple[Floats, float] | None
 
 def arc_distance(points: Floats, centre: Floats, radius: float) -> Floats:
     """Return signed distance in mm of `points` (N, 2) from a circle, positive outside."""
-    return np.hypot(points[:, 0] - centre[0], points[:, 1] - centre[1]) - radius
+    far: Floats = np.hypot(points[:, 0] - centre[0], points[:, 1] - centre[1])
+    return far - radius

@@ -49,7 +49,7 @@ def _crosses_arc(
     for k in range(len(cuts) - 1):
         right_half = np.cos((cuts[k] + cuts[k + 1]) / 2) > 0
         x = centre[0] + np.where(right_half, reach, -reach)
-        result ^= ((levels[k] > points[:, 1]) != (levels[k + 1] > points[:, 1])) & (points[:, 0] < x)
+        result ^= ((levels[k] > points[:, 1]) != (levels[k + 1] > points[:, 1])) & (
+            points[:, 0] < x
+        )
     return result
-
-

@@ -73,7 +73,8 @@ def _arc_extremes(path: Path) -> Floats:
     swept = (quarters[None] - begin[:, None]) * np.sign(turns)[:, None] % (2 * np.pi)
     arc, quarter = np.nonzero(swept <= np.abs(turns)[:, None])
     direction = np.array([[1.0, 0.0], [0.0, 1.0], [-1.0, 0.0], [0.0, -1.0]])[quarter]
-    return centres[arc] + radii[arc, None] * direction
+    extremes: Floats = centres[arc] + radii[arc, None] * direction
+    return extremes
 
 
 def _cubic_extremes(path: Path) -> Floats:

@@ -82,5 +82,3 @@ def _on_cubic(points: Floats, hull: Floats) -> Floats:
         step = (off * velocity).sum(axis=1) / np.where(np.abs(slope) > 1e-300, slope, 1.0)
         t = np.clip(t - np.clip(step, -0.1, 0.1), 0, 1)
     return cubic_points(many, t)
-
-

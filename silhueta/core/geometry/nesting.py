@@ -44,10 +44,14 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
     if count < 2:
         return Nesting(depth, parent)
     outlines = [flatten(loop, chord_error) for loop in loops]
-    rings = [shapely.polygons(points) if len(points) > 2 else shapely.Polygon() for points in outlines]
+    rings = [
+        shapely.Polygon(points) if len(points) > 2 else shapely.Polygon() for points in outlines
+    ]
     areas = np.array([abs(signed_area(loop)) for loop in loops])
     tree = shapely.STRtree(rings)
-    inner, outer = tree.query(shapely.points([points[0] for points in outlines]), predicate="within")
+    inner, outer = tree.query(
+        shapely.points([points[0] for points in outlines]), predicate="within"
+    )
     bigger = (inner != outer) & (areas[outer] > areas[inner])
     inner, outer = inner[bigger], outer[bigger]
     np.add.at(depth, inner, 1)

@@ -70,7 +70,9 @@ def arcs_to_cubics(path: Path) -> Path:
             kinds.append(int(kind))
             controls.append(path.controls[i])
             continue
-        centre, _ = (v[0] for v in arc_centres(starts[i : i + 1], ends[i : i + 1], path.bulges[i : i + 1]))
+        centre, _ = (
+            v[0] for v in arc_centres(starts[i : i + 1], ends[i : i + 1], path.bulges[i : i + 1])
+        )
         turn = 4 * np.arctan(path.bulges[i])
         pieces = max(1, int(np.ceil(abs(turn) / (np.pi / 4) - 1e-9)))
         step = turn / pieces
@@ -90,7 +92,9 @@ def arcs_to_cubics(path: Path) -> Path:
     if not path.closed:
         nodes.append(path.nodes[-1])
     bulges = [0.0] * len(kinds)
-    return type(path)(np.array(nodes), np.array(kinds, np.uint8), np.array(bulges), np.array(controls))
+    return type(path)(
+        np.array(nodes), np.array(kinds, np.uint8), np.array(bulges), np.array(controls)
+    )
 
 
 def _turned(vector: Floats, angle: float) -> Floats:

@@ -12,11 +12,11 @@ import io
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
-from typing import cast
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageOps
+from PIL import Image, ImageOps, UnidentifiedImageError
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
@@ -88,7 +88,9 @@ def read_picture_file(path: Path) -> PictureFile:
         data = path.read_bytes()
     except OSError as error:
         reason = (error.strerror or "it cannot be read").lower()
-        raise PictureError(f"cannot open {path}: {reason}; check the name and the rights") from error
+        raise PictureError(
+            f"cannot open {path}: {reason}; check the name and the rights"
+        ) from error
     if not data:
         raise PictureError(f"{path.name} is empty (0 bytes); copy or save the picture again")
     return PictureFile(data, path.name)
@@ -122,12 +124,14 @@ def decode(file: PictureFile) -> Picture:
             grey = _to_grey(image)
     except PictureError:
         raise
-    except Image.UnidentifiedImageError as error:
+    except UnidentifiedImageError as error:
         raise PictureError(
             f"{name} is not a picture that can be read; open a PNG, JPEG, WebP, BMP, TIFF or GIF"
         ) from error
     except (MemoryError, Image.DecompressionBombError) as error:
-        raise PictureError(f"{name} is too large for this computer's memory; save it smaller") from error
+        raise PictureError(
+            f"{name} is too large for this computer's memory; save it smaller"
+        ) from error
     except Exception as error:  # a decoder met bytes it did not expect: their faults are many
         raise PictureError(
             f"{name} is damaged or cut short ({_first_line(error)}); copy or save it again"
@@ -149,7 +153,7 @@ def _open(data: bytes) -> Image.Image:
 
 
 def _told_dpi(image: Image.Image) -> float | None:
-    told = image.info.get("dpi")
+    told: Any = image.info.get("dpi")
     try:
         across, down = (float(v) for v in told)  # a file may hold anything here
     except (TypeError, ValueError, ZeroDivisionError):
@@ -166,7 +170,11 @@ def _to_grey(image: Image.Image) -> NDArray[np.uint8] | NDArray[np.uint16]:
         return np.asarray(image).astype(np.uint16)
     if image.mode == "I":
         wide = np.asarray(image)
-        return np.clip(wide, 0, 65535).astype(np.uint16) if wide.max(initial=0) > 255 else wide.astype(np.uint8)
+        return (
+            np.clip(wide, 0, 65535).astype(np.uint16)
+            if wide.max(initial=0) > 255
+            else wide.astype(np.uint8)
+        )
     if image.mode == "F":
         real = np.nan_to_num(np.asarray(image, dtype=np.float64))
         low, high = float(real.min()), float(real.max())
@@ -183,4 +191,4 @@ def _to_grey(image: Image.Image) -> NDArray[np.uint8] | NDArray[np.uint16]:
 
 def _first_line(error: Exception) -> str:
     lines = str(error).strip().splitlines()
-    return cast("str", lines[0])[:80] if lines else type(error).__name__
+    return lines[0][:80] if lines else type(error).__name__

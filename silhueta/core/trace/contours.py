@@ -12,7 +12,7 @@ pixel is (0.5, 0.5). What leaves the picture is closed along the picture's borde
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,7 +70,7 @@ def contours(grey: Grey, level: float, *, dark: bool = True, least_area: float =
     if float(level).is_integer():
         level += 0.01
     points, first, areas, dropped = _follow_all(
-        np.ascontiguousarray(grey), float(level), dark, float(least_area)
+        cast("Grey", np.ascontiguousarray(grey)), float(level), dark, float(least_area)
     )
     return Contours(points, first, areas, int(dropped))
 
@@ -81,7 +81,7 @@ def _value(grey: Grey, level: float, sign: float, r: int, c: int) -> float:
     rows, columns = grey.shape
     rr = min(max(r, 0), rows - 1)
     cc = min(max(c, 0), columns - 1)
-    value = sign * (level - grey[rr, cc])
+    value = float(sign * (level - grey[rr, cc]))
     if (rr != r or cc != c) and value > 0:
         return -value  # the crossing then falls on the border itself
     return value

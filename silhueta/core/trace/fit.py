@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+import shapely
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
@@ -77,10 +78,10 @@ def polygon(points: Floats, tolerance: float) -> Loop:
 
     What stands in when lines and arcs would cross; with tolerance 0 the contour itself.
     """
-    import shapely
-
     ring = shapely.LinearRing(points)
-    thin = shapely.get_coordinates(shapely.Polygon(ring).simplify(tolerance, preserve_topology=True))
+    thin = shapely.get_coordinates(
+        shapely.Polygon(ring).simplify(tolerance, preserve_topology=True)
+    )
     thin = thin[:-1] if len(thin) > 3 else points
     return Loop(thin)
 
@@ -191,7 +192,7 @@ def clamped(a: Floats, b: Floats, bulge: float, x: float, y: float) -> float:
     dx, dy = b[0] - a[0], b[1] - a[1]
     chord = np.sqrt(dx * dx + dy * dy)
     if chord < 1e-12:
-        return np.sqrt((x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1]))
+        return float(np.sqrt((x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])))
     ux, uy = dx / chord, dy / chord
     along = (x - 0.5 * (a[0] + b[0])) * ux + (y - 0.5 * (a[1] + b[1])) * uy
     inside = abs(along) <= 0.5 * chord
@@ -205,4 +206,4 @@ def clamped(a: Floats, b: Floats, bulge: float, x: float, y: float) -> float:
         return abs(residual(a[0], a[1], b[0], b[1], bulge, x, y))
     one = (x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])
     two = (x - b[0]) * (x - b[0]) + (y - b[1]) * (y - b[1])
-    return np.sqrt(min(one, two))
+    return float(np.sqrt(min(one, two)))

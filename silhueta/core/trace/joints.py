@@ -107,7 +107,7 @@ def _bulge_through(a: Floats, b: Floats, x: float, y: float) -> float:
     seen = np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy)
     half = seen - np.pi if seen > 0 else seen + np.pi
     bulge = np.tan(half / 2)
-    return bulge if abs(bulge) > _FLAT else 0.0
+    return float(bulge) if abs(bulge) > _FLAT else 0.0
 
 
 @compiled
@@ -116,21 +116,28 @@ def residual(ax: float, ay: float, bx: float, by: float, bulge: float, x: float,
     dx, dy = bx - ax, by - ay
     chord = np.sqrt(dx * dx + dy * dy)
     if chord < 1e-12:
-        return np.sqrt((x - ax) * (x - ax) + (y - ay) * (y - ay))
+        return float(np.sqrt((x - ax) * (x - ax) + (y - ay) * (y - ay)))
     ux, uy = dx / chord, dy / chord
     along = (x - 0.5 * (ax + bx)) * ux + (y - 0.5 * (ay + by)) * uy
     across = -(x - ax) * uy + (y - ay) * ux
     if bulge == 0.0:
-        return across
+        return float(across)
     rise = 0.25 * chord * (1 - bulge * bulge) / bulge
     radius = 0.25 * chord * (1 + bulge * bulge) / abs(bulge)
     off = radius - np.sqrt(along * along + (across - rise) * (across - rise))
-    return off if bulge > 0 else -off
+    return float(off) if bulge > 0 else -float(off)
 
 
 @compiled
 def _gather(
-    a: Floats, b: Floats, bulge: float, points: Floats, first: int, last: int, at_end: bool, out: Floats
+    a: Floats,
+    b: Floats,
+    bulge: float,
+    points: Floats,
+    first: int,
+    last: int,
+    at_end: bool,
+    out: Floats,
 ) -> None:
     """Add to `out` (rows: x, y, bulge; last column: right side) the pull of a segment's points.
 
@@ -193,7 +200,7 @@ def tangent_turn(nodes: Floats, bulges: Floats, k: int) -> float:
     into = np.arctan2(b[1] - a[1], b[0] - a[0]) + 2 * np.arctan(bulges[k - 1])
     out = np.arctan2(c[1] - b[1], c[0] - b[0]) - 2 * np.arctan(bulges[k])
     turn = out - into
-    return turn - 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi))
+    return float(turn - 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi)))
 
 
 @compiled
@@ -253,4 +260,4 @@ def _kept_sign(before: float, after: float) -> float:
     """Return `after`, held to the sign of `before` and to at most four times its size."""
     if after * before <= 0:
         return before / 4
-    return np.sign(before) * min(abs(after), 4 * abs(before))
+    return float(np.sign(before) * min(abs(after), 4 * abs(before)))

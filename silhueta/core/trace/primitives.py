@@ -161,7 +161,14 @@ def best_primitive(
     if square <= gate * gate * sums[0]:
         worst = worst_residual(points, begin, end, LINE, x + ox, y + oy, angle, 24)
         if worst <= gate:
-            out[0], out[1], out[2], out[3], out[4], out[5] = LINE, x + ox, y + oy, angle, square, worst
+            out[0], out[1], out[2], out[3], out[4], out[5] = (
+                LINE,
+                x + ox,
+                y + oy,
+                angle,
+                square,
+                worst,
+            )
             cost, found = square, True
     if sums[0] < 5.0 or square < arc_extra:
         return found
@@ -171,6 +178,13 @@ def best_primitive(
         if radius > 0.5 and (chord > _FLATTEST * 8 * radius or chord < radius * radius):
             worst = worst_residual(points, begin, end, ARC, x + ox, y + oy, radius, 24)
             if worst <= gate:
-                out[0], out[1], out[2], out[3], out[4], out[5] = ARC, x + ox, y + oy, radius, square, worst
+                out[0], out[1], out[2], out[3], out[4], out[5] = (
+                    ARC,
+                    x + ox,
+                    y + oy,
+                    radius,
+                    square,
+                    worst,
+                )
                 found = True
     return found

@@ -60,7 +60,14 @@ def trimmed(along: Floats, i: int, j: int, trim: float) -> tuple[int, int]:
 
 @compiled
 def fit_between(
-    points: Floats, along: Floats, i: int, j: int, gate: float, trim: float, price: float, out: Floats
+    points: Floats,
+    along: Floats,
+    i: int,
+    j: int,
+    gate: float,
+    trim: float,
+    price: float,
+    out: Floats,
 ) -> bool:
     """Fit segment i..j and write its primitive into `out`; False when none keeps to the gate."""
     a, b = trimmed(along, i, j, trim)

@@ -58,7 +58,10 @@ def automatic_level(counts: NDArray[np.int64]) -> float:
     """
     split = otsu(counts)
     values = np.arange(256)
-    dark, light = _median(counts[: split + 1], values), _median(counts[split + 1 :], values[split + 1 :])
+    dark, light = (
+        _median(counts[: split + 1], values),
+        _median(counts[split + 1 :], values[split + 1 :]),
+    )
     middle = (dark + light) / 2
     low, high = sorted((split + 0.5, middle))
     between = counts[int(np.ceil(low)) : int(np.floor(high)) + 1].sum()

@@ -54,7 +54,9 @@ def level_of(picture: Picture, settings: TraceSettings) -> float:
     return automatic_level(histogram(picture.grey))
 
 
-def trace(picture: Picture, datum: Datum, settings: TraceSettings, work: Work | None = None) -> Traced:
+def trace(
+    picture: Picture, datum: Datum, settings: TraceSettings, work: Work | None = None
+) -> Traced:
     """Return the outline of the part in `picture`, true to size.
 
     Parameters
@@ -215,5 +217,3 @@ def _outline(loops: list[Loop], keep: Keep) -> Outline:
     return Outline(
         tuple(Contour(loops[i], taken=bool(nesting.depth[i] <= _DEEPEST[keep])) for i in order)
     )
-
-

@@ -1,0 +1,346 @@
+"""The command line: thin, strict, quiet unless something is wrong."""
+
+from __future__ import annotations
+
+import json
+import re
+import resource
+import sys
+import time
+from pathlib import Path as File
+from typing import Any, cast
+
+import click
+
+from silhueta import __version__
+from silhueta.core.errors import SilhuetaError, UnitsError
+from silhueta.core.job import Datum, DxfVersion, FrameOrigin, Keep, LengthDatum
+from silhueta.core.units import Unit, parse_area, parse_length
+from silhueta.core.work import Work
+
+
+@click.group(invoke_without_command=True, context_settings={"help_option_names": ["--help"]})
+@click.option("--version", is_flag=True, help="Say the version, and end.")
+@click.pass_context
+def app(context: click.Context, version: bool) -> None:
+    """From a photo or scan of a part to a true-size, closed outline for cutting."""
+    if version:
+        click.echo(f"Silhueta {__version__}")
+    elif context.invoked_subcommand is None:
+        click.echo(context.get_help())
+
+
+class _Length(click.ParamType[Any]):
+    """A length above zero, in mm; without a unit it is mm."""
+
+    name = "LENGTH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        try:
+            return value if isinstance(value, float) else parse_length(value)
+        except UnitsError as error:
+            self.fail(str(error), param, ctx)
+
+
+class _Area(click.ParamType[Any]):
+    """An area of zero or more, in mm²."""
+
+    name = "AREA"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        try:
+            return value if isinstance(value, float) else parse_area(value)
+        except UnitsError as error:
+            self.fail(str(error), param, ctx)
+
+
+class _Threshold(click.ParamType[Any]):
+    """A grey value from 0 to 255, or "auto"."""
+
+    name = "auto|0-255"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float | None:
+        if value == "auto":
+            return -1.0  # click takes None for "not given"
+        try:
+            number = float(value)
+        except ValueError:
+            number = -1.0
+        if not 0 <= number <= 255:
+            self.fail(f"“{value}” is neither auto nor a grey value from 0 to 255", param, ctx)
+        return number
+
+
+class _KnownLength(click.ParamType[Any]):
+    """Two points in px and their length: "x1,y1 x2,y2 = 200mm"."""
+
+    name = '"x1,y1 x2,y2 = LENGTH"'
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        number = r"\s*([-+]?\d+(?:\.\d*)?|[-+]?\.\d+)\s*"
+        found = re.fullmatch(rf"{number},{number}\s{number},{number}=\s*(\S.*)", value)
+        if found is None:
+            self.fail(
+                f"“{value}” is not two points and a length; type it as 10,20 310,20 = 200mm",
+                param,
+                ctx,
+            )
+        x1, y1, x2, y2 = (float(found[i]) for i in range(1, 5))
+        try:
+            return LengthDatum((x1, y1), (x2, y2), parse_length(found[5]))
+        except SilhuetaError as error:
+            self.fail(str(error), param, ctx)
+
+
+_FILE = click.Path(path_type=File)
+
+
+@app.command()
+@click.argument("picture", type=_FILE)
+@click.option(
+    "-o", "output", type=_FILE, multiple=True, required=True, help=".dxf or .svg; may be repeated."
+)
+@click.option("--pixel-size", type=_Length(), help="The side of one pixel.")
+@click.option("--dpi", type=float, help="Pixels an inch.")
+@click.option("--overall-width", type=_Length(), help="Width of the whole outline.")
+@click.option("--overall-height", type=_Length(), help="Height of the whole outline.")
+@click.option(
+    "--known-length", type=_KnownLength(), help="Two points in px (y down) and their distance."
+)
+@click.option("--threshold", type=_Threshold(), default="auto", help="Darker than this is dark.")
+@click.option("--invert", is_flag=True, help="The part is light.")
+@click.option(
+    "--speck", type=_Area(), default="1mm2", show_default=True, help="Leave out loops under this."
+)
+@click.option(
+    "--tolerance", type=_Length(), help="How far the outline may leave the edge. [half a pixel]"
+)
+@click.option(
+    "--keep", type=click.Choice(["all", "outer", "outer+holes"]), default="all", show_default=True
+)
+@click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
+@click.option(
+    "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
+)
+@click.option(
+    "--origin", type=click.Choice(["corner", "picture"]), default="corner", show_default=True
+)
+@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+@click.option("--job", type=_FILE, metavar="OUT.silhueta", help="Keep the job.")
+def trace(
+    picture: File,
+    output: tuple[File, ...],
+    pixel_size: float | None,
+    dpi: float | None,
+    overall_width: float | None,
+    overall_height: float | None,
+    known_length: LengthDatum | None,
+    threshold: float,
+    invert: bool,
+    speck: float,
+    tolerance: float | None,
+    keep: Keep,
+    units: Unit,
+    dxf_version: DxfVersion,
+    origin: FrameOrigin,
+    report: File | None,
+    job: File | None,
+) -> None:
+    """Trace PICTURE at true size and write cut files, each proven by reading it back."""
+    for target in output:
+        if target.suffix.lower() not in (".dxf", ".svg"):
+            raise click.UsageError(f"-o {target}: the name must end in .dxf or .svg")
+    datum = _datum(pixel_size, dpi, overall_width, overall_height, known_length)
+
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.export import export
+    from silhueta.core.files.job_file import save_job
+    from silhueta.core.inspection.figures import report as figures_report
+    from silhueta.core.job import CutFileSettings, DpiDatum, Job, TraceSettings
+    from silhueta.core.picture.decode import decode, read_picture_file
+    from silhueta.core.trace.job_trace import trace_job
+
+    work = Work(_Progress())
+    with work.stage("read"):
+        source = read_picture_file(picture)
+        decoded = decode(source)
+    if datum is None:
+        if decoded.dpi is None:
+            told = (
+                f"says {decoded.told_dpi:g} dpi, which means unknown"
+                if decoded.told_dpi
+                else "says no dpi"
+            )
+            raise click.UsageError(
+                f"{picture.name} {told}; give one of --pixel-size, --dpi, --overall-width, "
+                "--overall-height, --known-length"
+            )
+        datum = DpiDatum(decoded.dpi, "file")
+    settings = TraceSettings(
+        threshold=None if threshold < 0 else threshold,
+        invert=invert,
+        speck=speck,
+        tolerance=tolerance,
+        keep=keep,
+    )
+    cut_file = CutFileSettings(units, dxf_version, origin)
+    start = Job(
+        name=picture.stem, picture=source, datums=(datum,), trace=settings, cut_file=cut_file
+    )
+    done, traced = trace_job(start, decoded, work)
+    size = (decoded.width * traced.scale.mm_per_px, decoded.height * traced.scale.mm_per_px)
+    with work.stage("write"):
+        drawing = draw(done.outline, units, origin, size)
+        for target in output:
+            export(drawing, target, dxf_version)
+        if job is not None:
+            save_job(done, job)
+    if report is not None:
+        with work.stage("report"):
+            content = figures_report(drawing.paths(), units)
+        content["scale"] = {"mm_per_px": traced.scale.mm_per_px, "kind": traced.scale.kind}
+        _write_report(report, content, work)
+
+
+def _datum(
+    pixel_size: float | None,
+    dpi: float | None,
+    overall_width: float | None,
+    overall_height: float | None,
+    known_length: LengthDatum | None,
+) -> Datum | None:
+    from silhueta.core.job import DpiDatum, OverallDatum, PixelDatum
+
+    given: dict[str, Datum] = {}
+    try:
+        if pixel_size is not None:
+            given["--pixel-size"] = PixelDatum(pixel_size)
+        if dpi is not None:
+            given["--dpi"] = DpiDatum(dpi)
+        if overall_width is not None:
+            given["--overall-width"] = OverallDatum("width", overall_width)
+        if overall_height is not None:
+            given["--overall-height"] = OverallDatum("height", overall_height)
+        if known_length is not None:
+            given["--known-length"] = known_length
+    except SilhuetaError as error:
+        raise click.UsageError(str(error)) from error
+    if len(given) > 1:
+        raise click.UsageError(
+            f"give one of {' and '.join(given)}, not several: each fixes the scale"
+        )
+    return next(iter(given.values()), None)
+
+
+@app.command()
+@click.argument("file", type=_FILE)
+@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+def inspect(file: File, report: File | None) -> None:
+    """Say what is in a DXF or SVG: units, size, closed and open paths, crossings, doubles."""
+    from silhueta.core.files.inspect_file import inspect_file
+
+    work = Work(_Progress())
+    with work.stage("read"):
+        found = inspect_file(file)
+    width, height = cast("list[float]", found["size_mm"])
+    segments = cast("dict[str, int]", found["segments"])
+    doubles = "not compared" if found["doubles"] is None else found["doubles"]
+    lines = {
+        "units": found["file_units"],
+        "size": f"{width:,.3f} x {height:,.3f} mm  ({width / 25.4:,.4f} x {height / 25.4:,.4f} in)",
+        "closed paths": f"{found['closed_paths']}  ({found['outer_loops']} outer, {found['holes']} holes)",
+        "open paths": found["open_paths"],
+        "nodes": found["nodes"],
+        "segments": ", ".join(f"{count} {kind}s" for kind, count in segments.items()),
+        "crossings": found["self_crossings"],
+        "doubles": doubles,
+        "area": f"{found['area_mm2']:,.2f} mm²",
+        "cut length": f"{found['cut_length_mm']:,.2f} mm",
+    }
+    for name, value in lines.items():
+        click.echo(f"{name:13} {value}")
+    if report is not None:
+        _write_report(report, found, work)
+
+
+@app.command("open")
+@click.argument("file", type=_FILE, required=False)
+def open_window(file: File | None) -> int:
+    """Open the window, with FILE (a job or a picture) when it is given."""
+    from silhueta.app.main import run
+
+    return run(file)
+
+
+@app.command()
+@click.option(
+    "--screenshot", type=_FILE, metavar="OUT.png", help="Save a picture of the window, and end."
+)
+def demo(screenshot: File | None) -> int:
+    """Open the window with the demo job, the capstan gasket plate of Oficina Maré Alta."""
+    from silhueta.app.main import run_demo
+
+    return run_demo(screenshot)
+
+
+def _write_report(target: File, content: dict[str, object], work: Work) -> None:
+    from silhueta.core.files.atomic import write_whole
+
+    content["seconds"] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
+    content["peak_memory_mb"] = round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, 1)
+    write_whole(target, (json.dumps(content, indent=2) + "\n").encode())
+
+
+class _Progress:
+    """One line on a terminal's stderr, from the first second on."""
+
+    def __init__(self) -> None:
+        self._began = time.monotonic()
+        self._shown = -1
+        self._live = sys.stderr.isatty()
+
+    def __call__(self, stage: str, fraction: float) -> None:
+        percent = int(100 * fraction)
+        if not self._live or time.monotonic() - self._began < 1.0 or percent == self._shown:
+            return
+        self._shown = percent
+        sys.stderr.write(f"\r\x1b[K{stage} {percent} %")
+        sys.stderr.flush()
+
+
+def main() -> None:
+    """Run the command line; exit 0 when done, 2 for bad usage, 1 for anything else."""
+    code = 1
+    try:
+        result = app(standalone_mode=False)
+        code = result if isinstance(result, int) else 0
+    except click.UsageError as error:
+        code = 2
+        _say(error.format_message())
+    except click.exceptions.Exit as error:
+        code = error.exit_code
+    except click.Abort:
+        _say("stopped; nothing more was written")
+    except SilhuetaError as error:
+        _say(str(error))
+    except MemoryError:
+        _say("the memory ran out; save the picture smaller and try again")
+    except KeyboardInterrupt:
+        _say("stopped; nothing more was written")
+    except Exception as error:
+        _say(
+            f"a fault in Silhueta ({type(error).__name__}: {error}); please report it with the file"
+        )
+    sys.exit(code)
+
+
+def _say(text: str) -> None:
+    line = " ".join(text.split())
+    start = "\r\x1b[K" if sys.stderr.isatty() else ""
+    sys.stderr.write(f"{start}silhueta: {line}\n")

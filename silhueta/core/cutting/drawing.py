@@ -1,0 +1,132 @@
+"""What goes into a cut file: parts in their place, told apart by operation.
+
+Words used here
+    part      one solid piece: a loop of even depth and the holes right inside it
+    origin    "corner": the outline's lower left is (0, 0); "picture": the picture's lower left is
+    layer     the name under which a file keeps an operation
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from silhueta.core.errors import FileError
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.nesting import nest, orient
+from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.geometry.transform import transform
+from silhueta.core.job import FrameOrigin
+from silhueta.core.units import Unit
+
+OUTSIDE, INSIDE, MARK = "CUT_OUTSIDE", "CUT_INSIDE", "MARK"
+LAYERS = (INSIDE, OUTSIDE, MARK)  # in the order of cutting
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A solid loop and its holes, mm."""
+
+    outer: Loop
+    holes: tuple[Loop, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """Everything a format needs to write a file.
+
+    Parameters
+    ----------
+    parts : tuple of Part
+        Inner parts (islands) before what lies around them.
+    marks : tuple of OpenPath
+    frame : (width, height) in mm
+        Of the page, its lower left at (0, 0).
+    units : {"mm", "in"}
+        Of the file; the geometry here is in mm.
+
+    """
+
+    parts: tuple[Part, ...]
+    marks: tuple[OpenPath, ...]
+    frame: tuple[float, float]
+    units: Unit
+
+    def layered(self) -> Iterator[tuple[str, Path]]:
+        """Yield (layer, path) in the order of cutting: inside first, outside last."""
+        for part in self.parts:
+            for hole in part.holes:
+                yield INSIDE, hole
+        for mark in self.marks:
+            yield MARK, mark
+        for part in self.parts:
+            yield OUTSIDE, part.outer
+
+    def paths(self) -> list[Path]:
+        """Return every path."""
+        return [path for _, path in self.layered()]
+
+
+def draw(
+    outline: Outline,
+    units: Unit = "mm",
+    origin: FrameOrigin = "corner",
+    picture_frame: tuple[float, float] | None = None,
+) -> Drawing:
+    """Return the drawing of what is cut in `outline`.
+
+    Parameters
+    ----------
+    outline : Outline
+        In the picture's frame, mm.
+    units : {"mm", "in"}
+    origin : {"corner", "picture"}
+    picture_frame : (width, height) in mm
+        Size of the picture; needed for the origin "picture".
+
+    Raises
+    ------
+    FileError
+        If nothing is cut, or the frame is missing.
+
+    """
+    if not outline.taken:
+        raise FileError(
+            "nothing is set to be cut, so there is nothing to write; trace a part first"
+        )
+    if origin == "picture" and picture_frame is None:
+        raise FileError("the picture's frame is not known; put the origin at the outline's corner")
+    left, bottom, right, top = bounding_box(outline.taken)
+    shift = np.zeros(2) if origin == "picture" else -np.array([left, bottom])
+    frame = picture_frame if origin == "picture" and picture_frame else (right - left, top - bottom)
+    loops = [_moved(loop, shift) for loop in outline.loops]
+    marks = tuple(
+        OpenPath(*_arrays(transform(path, np.eye(2), shift)))
+        for path in outline.taken
+        if isinstance(path, OpenPath)
+    )
+    return Drawing(parts_of(loops), marks, frame, units)
+
+
+def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:
+    """Return `loops` grouped into parts, outer loops counter-clockwise, the deepest first."""
+    nesting = nest(loops)
+    turned = orient(loops, nesting)
+    holes: dict[int, list[Loop]] = {}
+    for i, parent in enumerate(nesting.parent):
+        if nesting.depth[i] % 2 == 1:
+            holes.setdefault(int(parent), []).append(turned[i])
+    solids = np.flatnonzero(nesting.depth % 2 == 0)
+    deepest_first = solids[np.argsort(-nesting.depth[solids], kind="stable")]
+    return tuple(Part(turned[i], tuple(holes.get(int(i), ()))) for i in deepest_first)
+
+
+def _moved(loop: Loop, shift: np.ndarray) -> Loop:
+    return Loop(*_arrays(transform(loop, np.eye(2), shift)))
+
+
+def _arrays(path: Path) -> tuple[np.ndarray, ...]:
+    return path.nodes, path.kinds, path.bulges, path.controls

@@ -1,0 +1,194 @@
+"""Outlines out of anybody's DXF, by ezdxf, bounded in size."""
+
+from __future__ import annotations
+
+import io
+import logging
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from silhueta.core.errors import FileError, GeometryError
+from silhueta.core.files.svg_read import ReadDrawing
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
+from silhueta.core.geometry.transform import scale
+
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing as DxfDocument
+
+_MOST_BYTES = 200_000_000
+_MOST_ENTITIES = 200_000
+_DEEPEST = 16  # blocks within blocks
+_SAME = 1e-6  # units between a path's ends that make it closed in fact
+# $INSUNITS (Autodesk, "DXF Reference", HEADER section): name and mm
+_UNITS = {
+    1: ("in", 25.4),
+    2: ("ft", 304.8),
+    4: ("mm", 1.0),
+    5: ("cm", 10.0),
+    6: ("m", 1000.0),
+    9: ("mil", 0.0254),
+    14: ("dm", 100.0),
+}
+
+
+def read_dxf(data: bytes, name: str) -> ReadDrawing:
+    """Return the outlines in a DXF file's model space.
+
+    Lines, arcs, circles and polylines stay what they are; splines and ellipses become cubics;
+    blocks are unfolded. A file that names no unit is taken as mm and said to be unitless.
+
+    Raises
+    ------
+    FileError
+        If it is no DXF, is damaged beyond recovery, or unfolds to over 200,000 entities.
+
+    """
+    if len(data) > _MOST_BYTES:
+        raise FileError(f"{name} is over 200 MB, more than can be read; save it smaller")
+    document = _document(data, name)
+    units, factor = _UNITS.get(int(document.header.get("$INSUNITS", 0) or 0), ("unitless", 1.0))
+    if units == "unitless":
+        units, factor = _r12_units(data)
+    paths: list[Path] = []
+    try:
+        for entity in _unfolded(document, name):
+            paths.extend(scale(path, factor) for path in _paths(entity))
+    except FileError:
+        raise
+    except Exception as error:  # an entity with numbers no reader expects
+        raise FileError(
+            f"{name} holds an entity that cannot be understood; save it again"
+        ) from error
+    return ReadDrawing(paths, units)
+
+
+def _document(data: bytes, name: str) -> DxfDocument:
+    from ezdxf import recover
+    from ezdxf.lldxf.const import DXFError
+
+    logging.getLogger("ezdxf").setLevel(logging.ERROR)
+    try:
+        document, _ = recover.read(io.BytesIO(data))
+    except (OSError, DXFError) as error:
+        raise FileError(
+            f"{name} is damaged or no DXF; save it again as DXF R12 or R2000"
+        ) from error
+    except Exception as error:  # recovery of arbitrary bytes fails in many ways
+        raise FileError(f"{name} cannot be understood as DXF; save it again") from error
+    return document
+
+
+def _r12_units(data: bytes) -> tuple[str, float]:
+    """Return the unit of an R12 file that carries one all the same; ezdxf passes it over."""
+    lines = [line.strip() for line in data[:200_000].splitlines()]
+    if b"$INSUNITS" in lines:
+        place = lines.index(b"$INSUNITS")
+        value = lines[place + 2] if place + 2 < len(lines) else b""
+        if value.isdigit():
+            return _UNITS.get(int(value), ("unitless", 1.0))
+    return "unitless", 1.0
+
+
+def _unfolded(document: DxfDocument, name: str) -> Iterator[Any]:
+    count = 0
+    stack: list[tuple[Any, int]] = [(entity, 0) for entity in document.modelspace()]
+    while stack:
+        entity, depth = stack.pop()
+        count += 1
+        if count > _MOST_ENTITIES:
+            raise FileError(
+                f"{name} unfolds into over {_MOST_ENTITIES:,} entities, more than can be read"
+            )
+        if entity.dxftype() == "INSERT":
+            if depth >= _DEEPEST:
+                raise FileError(
+                    f"{name} has blocks within blocks without end; save it again, exploded"
+                )
+            inserts = entity.multi_insert() if entity.mcount > 1 else (entity,)
+            for insert in inserts:
+                stack.extend((child, depth + 1) for child in insert.virtual_entities())
+        else:
+            yield entity
+
+
+def _paths(entity: Any) -> list[Path]:
+    kind, dxf = entity.dxftype(), entity.dxf
+    flat = tuple(dxf.get("extrusion", (0, 0, 1))) == (0, 0, 1)
+    try:
+        if kind == "LINE":
+            ends = np.array([tuple(dxf.start)[:2], tuple(dxf.end)[:2]])
+            return [OpenPath(ends)] if np.ptp(ends, axis=0).any() else []
+        if kind == "CIRCLE" and flat:
+            return [circle_loop(tuple(dxf.center)[:2], dxf.radius)]
+        if kind == "ARC" and flat:
+            turn = np.radians((dxf.end_angle - dxf.start_angle) % 360 or 360)
+            at = np.radians(dxf.start_angle) + np.array([0.0, turn / 2, turn])
+            nodes = np.array(tuple(dxf.center)[:2]) + dxf.radius * np.column_stack(
+                [np.cos(at), np.sin(at)]
+            )
+            return [OpenPath(nodes, np.array([ARC, ARC], np.uint8), np.full(2, np.tan(turn / 8)))]
+        if kind == "LWPOLYLINE" and flat:
+            rows = np.array(entity.get_points("xyb")).reshape(-1, 3)
+            return _polyline(rows, bool(entity.closed))
+        if kind == "POLYLINE" and flat and entity.is_2d_polyline:
+            rows = np.array(
+                [(*tuple(v.dxf.location)[:2], v.dxf.get("bulge", 0.0)) for v in entity.vertices]
+            ).reshape(-1, 3)
+            return _polyline(rows, bool(entity.is_closed))
+        return _other(entity)
+    except GeometryError:
+        return []  # an entity without extent cuts nothing
+
+
+def _polyline(rows: np.ndarray, closed: bool) -> list[Path]:
+    if len(rows) < 2:
+        return []
+    after = np.roll(rows[:, :2], -1, axis=0)
+    keep = np.abs(after - rows[:, :2]).max(axis=1) > 0
+    if not closed:
+        keep[-1] = True
+        closed = len(rows) > 3 and np.abs(rows[0, :2] - rows[-1, :2]).max() < _SAME
+        if closed:
+            keep[-1] = False
+    rows = rows[keep]
+    bulges = rows[:, 2] if closed else rows[:-1, 2]
+    kinds = np.where(bulges != 0, ARC, LINE).astype(np.uint8)
+    return [(Loop if closed else OpenPath)(rows[:, :2], kinds, bulges)]
+
+
+def _other(entity: Any) -> list[Path]:
+    """Return curves of any other kind as cubics; kinds without a path as nothing."""
+    from ezdxf import path as ezdxf_path
+    from ezdxf.path import Command
+
+    try:
+        curve = ezdxf_path.make_path(entity)
+    except TypeError:
+        return []  # texts, dimensions, points and the like
+    found: list[Path] = []
+    for piece in curve.sub_paths():
+        nodes = [tuple(piece.start)[:2]]
+        kinds: list[int] = []
+        controls: list[np.ndarray] = []
+        command: Any
+        for command in piece.commands():
+            start, end = np.array(nodes[-1]), np.array(tuple(command.end)[:2])
+            control = np.zeros((2, 2))
+            if command.type == Command.CURVE4_TO:
+                control = np.array([tuple(command.ctrl1)[:2], tuple(command.ctrl2)[:2]])
+            elif command.type == Command.CURVE3_TO:
+                middle = np.array(tuple(command.ctrl)[:2])
+                control = np.array([start + (middle - start) * 2 / 3, end + (middle - end) * 2 / 3])
+            nodes.append(tuple(end))
+            kinds.append(LINE if command.type == Command.LINE_TO else CUBIC)
+            controls.append(control)
+        if not kinds:
+            continue
+        closed = len(kinds) > 1 and np.abs(np.subtract(nodes[0], nodes[-1])).max() < _SAME
+        made = Loop if closed else OpenPath
+        corners = np.array(nodes[:-1] if closed else nodes)
+        arrays = np.array(kinds, np.uint8), np.zeros(len(kinds)), np.array(controls)
+        found.append(made(corners, *arrays))
+    return found

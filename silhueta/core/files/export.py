@@ -1,0 +1,108 @@
+"""Writing a cut file and proving it: read back by an independent reader, compared, then kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path as File
+
+import numpy as np
+
+from silhueta.core.cutting.drawing import Drawing
+from silhueta.core.errors import FileError
+from silhueta.core.files.atomic import write_whole
+from silhueta.core.files.dxf_tags import read_tags
+from silhueta.core.files.dxf_write import dxf_bytes
+from silhueta.core.files.svg_read import read_svg
+from silhueta.core.files.svg_write import svg_bytes
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.path import Path
+from silhueta.core.inspection.figures import Figures, figures
+from silhueta.core.job import DxfVersion
+
+SUFFIXES = (".dxf", ".svg")
+_LENGTH_OFF = 0.002  # mm: what rounding to six decimals of an inch may add up to, twenty times over
+_AREA_OFF = 1e-5  # of the area
+
+
+@dataclass(frozen=True)
+class Proof:
+    """What reading a written file back gave."""
+
+    file: File
+    figures: Figures
+    units: str
+
+
+def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") -> Proof:
+    """Write `drawing` to `target` as its suffix says, prove it, and return the proof.
+
+    Raises
+    ------
+    FileError
+        If the suffix is neither .dxf nor .svg, the file cannot be written, or what is read back
+        differs in size, place, closed loops or area; then nothing is left behind.
+
+    """
+    suffix = target.suffix.lower()
+    if suffix not in SUFFIXES:
+        raise FileError(
+            f"{target.name} ends in neither .dxf nor .svg; give it one of these endings"
+        )
+    data = dxf_bytes(drawing, dxf_version) if suffix == ".dxf" else svg_bytes(drawing)
+    proven: list[Figures] = []
+
+    def prove(written: bytes) -> None:
+        paths, units = _read_back(suffix, written)
+        if units != drawing.units:
+            raise FileError(
+                f"{target.name} came back in {units} instead of {drawing.units}; not kept"
+            )
+        proven.append(compare(drawing.paths(), paths, target.name))
+
+    write_whole(target, data, prove)
+    return Proof(target, proven[0], drawing.units)
+
+
+def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str]:
+    if suffix == ".dxf":
+        tagged = read_tags(written)
+        box = np.array(tagged.extents) * tagged.mm_per_unit
+        if np.abs(box - bounding_box(tagged.paths)).max() > _LENGTH_OFF:
+            raise FileError("the extents in the DXF header are not those of its outline; not kept")
+        return tagged.paths, "mm" if tagged.mm_per_unit == 1.0 else "in"
+    drawing = read_svg(written, "the SVG")
+    return drawing.paths, drawing.units
+
+
+def compare(meant: Sequence[Path], found: Sequence[Path], name: str) -> Figures:
+    """Return the figures of `found`, which must be those of `meant`.
+
+    Raises
+    ------
+    FileError
+        Naming the first figure that differs.
+
+    """
+    want, got = figures(meant), figures(found)
+    off = np.subtract(bounding_box(meant)[2:], bounding_box(found)[2:])
+    size_off = np.subtract(want.size_mm, got.size_mm)
+    if max(np.abs(off[:1]).max(), np.abs(size_off).max()) > _LENGTH_OFF:
+        raise FileError(
+            f"{name} came back {got.size_mm[0]:.3f} x {got.size_mm[1]:.3f} mm instead of "
+            f"{want.size_mm[0]:.3f} x {want.size_mm[1]:.3f} mm; not kept, please report this"
+        )
+    for what in ("outer_loops", "holes", "open_paths"):
+        if getattr(want, what) != getattr(got, what):
+            raise FileError(
+                f"{name} came back with {getattr(got, what)} {what.replace('_', ' ')} instead of "
+                f"{getattr(want, what)}; not kept, please report this"
+            )
+    # besides rounding, cubics may have been written as chords along their length
+    chords = 0.01 * want.cut_length_mm if want.curves else 0.0
+    if abs(want.area_mm2 - got.area_mm2) > _AREA_OFF * want.area_mm2 + 1e-3 + chords:
+        raise FileError(
+            f"{name} came back with {got.area_mm2:.2f} mm² instead of {want.area_mm2:.2f} mm²; "
+            "not kept, please report this"
+        )
+    return got

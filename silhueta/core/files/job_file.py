@@ -1,0 +1,240 @@
+"""The job file: a ZIP archive with the picture as it came and a readable job.json.
+
+Words used here
+    format    the number that job.json carries; a reader takes its own and older ones, and says so
+              when it meets a newer one
+    member    a file in the archive: ``job.json`` and ``picture/NAME``
+"""
+
+from __future__ import annotations
+
+import io
+import zipfile
+import zlib
+from pathlib import Path as File
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from silhueta import __version__
+from silhueta.core.errors import FileError, SilhuetaError
+from silhueta.core.files.atomic import write_whole
+from silhueta.core.files.inspect_file import read_bytes
+from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
+from silhueta.core.geometry.path import Loop, OpenPath
+from silhueta.core.job import (
+    CutFileSettings,
+    Datum,
+    DpiDatum,
+    Job,
+    LengthDatum,
+    OverallDatum,
+    PictureFile,
+    PixelDatum,
+    TraceSettings,
+    TraceStamp,
+)
+
+SUFFIX = ".silhueta"
+FORMAT = 1
+_MOST_JSON = 500_000_000
+_MOST_PICTURE = 1_000_000_000
+_DATUMS: dict[str, type[Datum]] = {
+    "dpi": DpiDatum,
+    "pixel": PixelDatum,
+    "overall": OverallDatum,
+    "length": LengthDatum,
+}
+_KINDS = {kind: name for name, kind in _DATUMS.items()}
+
+
+class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
+    closed: bool
+    nodes: list[tuple[float, float]]
+    kinds: list[int]
+    bulges: list[float]
+    controls: list[tuple[tuple[float, float], tuple[float, float]]] = []
+    taken: bool = True
+    operation: Operation = "cut"
+    origin: Origin = "traced"
+    locked: bool = False
+
+
+class _StampRecord(msgspec.Struct):
+    datums: list[dict[str, Any]]
+    settings: TraceSettings
+    mm_per_px: float
+    level: float
+    dropped: int
+    deviation_mm: float
+
+
+class _JobRecord(msgspec.Struct):
+    format: int
+    program: str
+    name: str
+    picture: str | None
+    datums: list[dict[str, Any]]
+    trace: TraceSettings
+    cut_file: CutFileSettings
+    traced: _StampRecord | None
+    outline: list[_ContourRecord]
+
+
+class _Format(msgspec.Struct):
+    format: int
+
+
+def save_job(job: Job, target: File) -> None:
+    """Write `job` to `target`, whole or not at all, and check that it reads back.
+
+    Raises
+    ------
+    FileError
+        If the file cannot be written.
+
+    """
+    write_whole(
+        target, job_bytes(job), lambda written: _discard(job_from_bytes(written, target.name))
+    )
+
+
+def load_job(source: File) -> Job:
+    """Return the job in `source`.
+
+    Raises
+    ------
+    FileError
+        If it is no job file, is cut short or damaged, or was made by a newer program.
+
+    """
+    return job_from_bytes(read_bytes(source), source.name)
+
+
+def job_bytes(job: Job) -> bytes:
+    """Return `job` as the bytes of a job file."""
+    stored = (
+        None if job.picture is None else "picture/" + (File(job.picture.name).name or "picture")
+    )
+    record = _JobRecord(
+        format=FORMAT,
+        program=f"Silhueta {__version__}",
+        name=job.name,
+        picture=stored,
+        datums=[_datum_record(datum) for datum in job.datums],
+        trace=job.trace,
+        cut_file=job.cut_file,
+        traced=None if job.traced is None else _stamp_record(job.traced),
+        outline=[_contour_record(contour) for contour in job.outline.contours],
+    )
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as archive:
+        text = msgspec.json.format(msgspec.json.encode(record), indent=1)
+        archive.writestr("job.json", text, zipfile.ZIP_DEFLATED)
+        if job.picture is not None and stored is not None:
+            archive.writestr(stored, job.picture.data, zipfile.ZIP_STORED)
+    return stream.getvalue()
+
+
+def job_from_bytes(data: bytes, name: str) -> Job:
+    """Return the job in the bytes of a job file; see :func:`load_job`."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            text = _member(archive, "job.json", _MOST_JSON, name)
+            version = msgspec.json.decode(text, type=_Format).format
+            if version > FORMAT:
+                raise FileError(
+                    f"{name} was saved by a newer Silhueta (format {version}, this one reads {FORMAT}); "
+                    "update the program to open it"
+                )
+            record = msgspec.json.decode(text, type=_JobRecord)
+            picture = None
+            if record.picture is not None:
+                inside = _member(archive, record.picture, _MOST_PICTURE, name)
+                picture = PictureFile(inside, File(record.picture).name)
+        return Job(
+            name=record.name,
+            picture=picture,
+            datums=tuple(_datum(entry) for entry in record.datums),
+            trace=record.trace,
+            outline=Outline(tuple(_contour(entry) for entry in record.outline)),
+            traced=None if record.traced is None else _stamp(record.traced),
+            cut_file=record.cut_file,
+        )
+    except FileError:
+        raise
+    except (zipfile.BadZipFile, zlib.error, EOFError) as error:
+        raise FileError(f"{name} is cut short or no job file; take an older copy of it") from error
+    except (msgspec.MsgspecError, SilhuetaError, KeyError, TypeError, ValueError) as error:
+        raise FileError(
+            f"{name} is damaged ({str(error)[:120]}); take an older copy of it"
+        ) from error
+    except (NotImplementedError, RuntimeError, MemoryError) as error:
+        raise FileError(
+            f"{name} is packed in a way that cannot be read; take an older copy"
+        ) from error
+
+
+def _member(archive: zipfile.ZipFile, member: str, most: int, name: str) -> bytes:
+    info = archive.getinfo(member)
+    if info.file_size > most:
+        raise FileError(f"{name} unpacks to more than can be held; it is no job of ours")
+    with archive.open(info) as file:
+        return file.read(most)
+
+
+def _datum(entry: dict[str, Any]) -> Datum:
+    fields = dict(entry)
+    datum: Datum = msgspec.convert(fields, type=_DATUMS[fields.pop("kind")])
+    return datum
+
+
+def _datum_record(datum: Datum) -> dict[str, Any]:
+    return {"kind": _KINDS[type(datum)], **msgspec.to_builtins(datum)}
+
+
+def _stamp_record(stamp: TraceStamp) -> _StampRecord:
+    datums = [_datum_record(datum) for datum in stamp.datums]
+    rest = (stamp.settings, stamp.mm_per_px, stamp.level, stamp.dropped, stamp.deviation_mm)
+    return _StampRecord(datums, *rest)
+
+
+def _stamp(record: _StampRecord) -> TraceStamp:
+    datums = tuple(_datum(entry) for entry in record.datums)
+    rest = (record.settings, record.mm_per_px, record.level, record.dropped, record.deviation_mm)
+    return TraceStamp(datums, *rest)
+
+
+def _contour_record(contour: Contour) -> _ContourRecord:
+    path = contour.path
+    curved = bool(path.controls.any())
+    return _ContourRecord(
+        closed=path.closed,
+        nodes=path.nodes.tolist(),
+        kinds=path.kinds.tolist(),
+        bulges=path.bulges.tolist(),
+        controls=path.controls.tolist() if curved else [],
+        taken=contour.taken,
+        operation=contour.operation,
+        origin=contour.origin,
+        locked=contour.locked,
+    )
+
+
+def _contour(record: _ContourRecord) -> Contour:
+    made = Loop if record.closed else OpenPath
+    controls = (
+        np.array(record.controls).reshape(-1, 2, 2) if record.controls else np.zeros((0, 2, 2))
+    )
+    path = made(
+        np.array(record.nodes).reshape(-1, 2),
+        np.array(record.kinds),
+        np.array(record.bulges),
+        controls,
+    )
+    return Contour(path, record.taken, record.operation, record.origin, record.locked)
+
+
+def _discard(_: object) -> None:
+    """Take what was only read to see that it can be."""

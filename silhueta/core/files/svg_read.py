@@ -1,0 +1,198 @@
+"""Outlines out of anybody's SVG: parsed defensively, nothing fetched, bounded in size.
+
+Sizes follow the file: real units on width and height where it has them, else 96 px an inch as
+CSS has it (W3C "CSS Values and Units Module Level 3", section 6.2).
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from silhueta.core.errors import FileError, GeometryError
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
+from silhueta.core.units import MM_PER_INCH
+
+MM_PER_PX = MM_PER_INCH / 96
+_MOST_BYTES = 100_000_000
+_MOST_ELEMENTS = 200_000
+_SAME = 1e-6  # mm between a path's ends that make it closed in fact
+
+
+@dataclass(frozen=True, eq=False)
+class ReadDrawing:
+    """What a foreign file holds: paths in mm, y up, and the unit it speaks."""
+
+    paths: list[Path]
+    units: str  # "mm", "in", "cm", "pt", "px", "unitless", ...
+
+
+def read_svg(data: bytes, name: str) -> ReadDrawing:
+    """Return the outlines in an SVG file.
+
+    Every shape is taken by its geometry, whatever its fill and stroke; clip paths, masks, symbols
+    that are not used, text and embedded pictures are left out.
+
+    Raises
+    ------
+    FileError
+        If it is no SVG, is damaged, defines entities, or unfolds to over 200,000 elements.
+
+    """
+    if len(data) > _MOST_BYTES:
+        raise FileError(f"{name} is over 100 MB, more than can be read; save it smaller")
+    root, clean = _parsed(data, name)
+    import svgelements
+
+    parse: Any = svgelements.SVG.parse  # the package has no types
+    svg_path: Any = svgelements.Path
+    try:
+        document = parse(io.BytesIO(clean), reify=True, ppi=96.0)
+        height = float(document.height or 0.0)
+        paths: list[Path] = []
+        for element in document.elements():
+            if isinstance(element, svgelements.Shape):
+                for piece in svg_path(element).as_subpaths():
+                    made = _path(svg_path(piece), height)
+                    if made is not None:
+                        paths.append(made)
+    except (GeometryError, FileError):
+        raise
+    except RecursionError as error:
+        raise FileError(
+            f"{name} is nested too deeply to be read; save it again, flattened"
+        ) from error
+    except Exception as error:  # a parser met what it did not expect
+        raise FileError(f"{name} cannot be understood as SVG; open and save it again") from error
+    return ReadDrawing(paths, _units(root.get("width")))
+
+
+def _parsed(data: bytes, name: str) -> tuple[Any, bytes]:
+    """Return the root and the file again, free of anything that could unfold without end."""
+    from xml.etree import ElementTree
+
+    from defusedxml import ElementTree as DefusedTree
+    from defusedxml.common import DefusedXmlException
+
+    try:
+        root = DefusedTree.fromstring(data, forbid_dtd=False, forbid_entities=True)
+    except DefusedXmlException as error:
+        raise FileError(
+            f"{name} defines entities or refers to other files, which is unsafe"
+        ) from error
+    except (ElementTree.ParseError, ValueError, LookupError) as error:
+        raise FileError(f"{name} is damaged or no SVG ({error}); save it again") from error
+    if root.tag.rpartition("}")[2] != "svg":
+        raise FileError(f"{name} is XML, but no SVG")
+    _bound_uses(root, name)
+    return root, ElementTree.tostring(root)
+
+
+def _bound_uses(root: Any, name: str) -> None:
+    """Raise when `use` elements unfold into too many, or into themselves."""
+    by_id = {element.get("id"): element for element in root.iter() if element.get("id")}
+    sizes: dict[int, int] = {}
+    open_now: set[int] = set()
+
+    def size(element: Any, depth: int) -> int:
+        key = id(element)
+        if key in sizes:
+            return sizes[key]
+        if key in open_now or depth > 200:
+            raise FileError(
+                f"{name} uses a shape within itself, without end; save it again, flattened"
+            )
+        open_now.add(key)
+        total = 1 + sum(size(child, depth + 1) for child in element)
+        if str(element.tag).rpartition("}")[2] == "use":
+            link = element.get("{http://www.w3.org/1999/xlink}href") or element.get("href") or ""
+            target = by_id.get(link.removeprefix("#"))
+            if target is not None:
+                total += size(target, depth + 1)
+        open_now.discard(key)
+        if total > _MOST_ELEMENTS:
+            raise FileError(
+                f"{name} unfolds into over {_MOST_ELEMENTS:,} shapes, more than can be read"
+            )
+        sizes[key] = total
+        return total
+
+    size(root, 0)
+
+
+def _units(width: str | None) -> str:
+    found = re.fullmatch(r"\s*[-+.\deE]+\s*([a-z%]*)\s*", width or "")
+    if found is None or found[1] in ("", "px", "%"):
+        return "px"
+    return found[1]
+
+
+def _path(piece: Any, height: float) -> Path | None:
+    """Return a subpath in mm, y up; None when nothing is left of it."""
+    import svgelements as svg
+
+    def at(point: Any) -> Floats:
+        return np.array([float(point.x), height - float(point.y)]) * MM_PER_PX
+
+    nodes: list[Floats] = []
+    kinds: list[int] = []
+    bulges: list[float] = []
+    controls: list[Floats] = []
+    none = np.zeros((2, 2))
+    closed = False
+
+    def add(kind: int, end: Floats, bulge: float = 0.0, control: Floats = none) -> None:
+        if kind == LINE and np.abs(end - nodes[-1]).max() < 1e-9:
+            return
+        nodes.append(end)
+        kinds.append(kind)
+        bulges.append(bulge)
+        controls.append(control)
+
+    for each in piece:
+        segment: Any = each
+        if isinstance(each, svg.Move):
+            nodes = [at(segment.end)]
+        elif isinstance(each, svg.Close):
+            closed = True
+            add(LINE, nodes[0])
+        elif isinstance(each, svg.Line):
+            add(LINE, at(segment.end))
+        elif isinstance(each, svg.CubicBezier):
+            pair = np.array([at(segment.control1), at(segment.control2)])
+            add(CUBIC, at(segment.end), 0.0, pair)
+        elif isinstance(each, svg.QuadraticBezier):
+            start, middle, end = at(segment.start), at(segment.control), at(segment.end)
+            add(
+                CUBIC,
+                end,
+                0.0,
+                np.array([start + (middle - start) * 2 / 3, end + (middle - end) * 2 / 3]),
+            )
+        elif isinstance(each, svg.Arc):
+            sweep = float(segment.sweep)
+            if (
+                abs(segment.rx - segment.ry) <= 1e-9 * max(segment.rx, segment.ry)
+                and abs(sweep) < 6.2831
+            ):
+                add(ARC, at(segment.end), -np.tan(sweep / 4))
+                continue
+            for cubic in segment.as_cubic_curves():
+                pair = np.array([at(cubic.control1), at(cubic.control2)])
+                add(CUBIC, at(cubic.end), 0.0, pair)
+    if not kinds:
+        return None
+    arrays = (np.array(kinds, np.uint8), np.array(bulges), np.array(controls))
+    ends_meet = np.abs(nodes[0] - nodes[-1]).max() < _SAME
+    if closed or (ends_meet and len(kinds) > 1):
+        if len(nodes) - 1 < (2 if any(kinds) else 3):
+            return None
+        loop = Loop(np.array(nodes[:-1]), *arrays)
+        circle = full_circle(loop)
+        return circle_loop(*circle) if circle is not None and len(loop.kinds) > 2 else loop
+    return OpenPath(np.array(nodes), *arrays)

@@ -1,0 +1,90 @@
+"""The figures of an outline, as reports, the readout and the read-back proof use them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.crossing import crossings, doubles
+from silhueta.core.geometry.measure import bounding_box, length, signed_area
+from silhueta.core.geometry.nesting import nest
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
+
+_SIMPLE = 20_000  # paths above which doubles are not looked for
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Counts and sizes of a set of paths; lengths in mm, area in mm².
+
+    A full circle counts as one node and one arc.
+    """
+
+    size_mm: tuple[float, float]
+    outer_loops: int
+    holes: int
+    open_paths: int
+    nodes: int
+    lines: int
+    arcs: int
+    curves: int
+    area_mm2: float
+    cut_length_mm: float
+
+    @property
+    def segments(self) -> int:
+        """All segments."""
+        return self.lines + self.arcs + self.curves
+
+
+def figures(paths: Sequence[Path]) -> Figures:
+    """Return the figures of `paths`; the area is what is solid, holes taken off."""
+    loops = [path for path in paths if isinstance(path, Loop)]
+    depth = nest(loops).depth
+    areas = np.array([abs(signed_area(loop)) for loop in loops])
+    left, bottom, right, top = bounding_box(paths) if paths else (0.0, 0.0, 0.0, 0.0)
+    circles = [full_circle(path) is not None for path in paths]
+    kinds = [
+        path.kinds[:1] if circle else path.kinds
+        for path, circle in zip(paths, circles, strict=True)
+    ]
+    counts = np.bincount(np.concatenate(kinds), minlength=3) if kinds else np.zeros(3, int)
+    return Figures(
+        size_mm=(right - left, top - bottom),
+        outer_loops=int((depth % 2 == 0).sum()),
+        holes=int((depth % 2 == 1).sum()),
+        open_paths=len(paths) - len(loops),
+        nodes=sum(1 if c else len(path.nodes) for path, c in zip(paths, circles, strict=True)),
+        lines=int(counts[LINE]),
+        arcs=int(counts[ARC]),
+        curves=int(counts[CUBIC]),
+        area_mm2=float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
+        cut_length_mm=float(sum(length(path) for path in paths)),
+    )
+
+
+def report(paths: Sequence[Path], file_units: str) -> dict[str, object]:
+    """Return the figures of `paths` under the names that reports use; JSON types only."""
+    got = figures(paths)
+    return {
+        "file_units": file_units,
+        "size_mm": [round(v, 6) for v in got.size_mm],
+        "outer_loops": got.outer_loops,
+        "holes": got.holes,
+        "open_paths": got.open_paths,
+        "nodes": got.nodes,
+        "segments": {"line": got.lines, "arc": got.arcs, "curve": got.curves},
+        "self_crossings": len(crossings(paths)),
+        "area_mm2": round(got.area_mm2, 6),
+        "cut_length_mm": round(got.cut_length_mm, 6),
+    }
+
+
+def double_count(paths: Sequence[Path]) -> int | None:
+    """Return how many paths lie on another one, or None when there are too many to compare."""
+    if len(paths) > _SIMPLE:
+        return None
+    return len({j for _, j in doubles(paths)})
