@@ -96,6 +96,9 @@ def _positive(value: float, name: str) -> None:
         raise ScaleError(f"the {name} must be above zero, got {value:g}")
 
 
+DEFAULT_TOLERANCE_PX = 0.5
+
+
 @dataclass(frozen=True)
 class TraceSettings:
     """How the picture becomes an outline.

@@ -15,9 +15,10 @@ import numpy as np
 
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import CUBIC, Floats, Path
-from silhueta.core.job import Datum, DpiDatum, LengthDatum, OverallDatum, PixelDatum
+from silhueta.core.job import Datum, DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum
 from silhueta.core.units import MM_PER_INCH
 
+PROVISIONAL_MM = 0.1  # per px, for looking at a picture whose size is not known yet
 _FINEST, _COARSEST = 1e-5, 1e3  # mm per px between which a scale is believed
 
 
@@ -119,3 +120,21 @@ def describe(datum: Datum) -> str:
             return f"{mm:g} mm overall {axis}"
         case LengthDatum(mm=mm):
             return f"a known length of {mm:g} mm"
+
+
+def fixing_datum(job: Job) -> Datum:
+    """Return the datum that fixes the scale, or a provisional pixel of 0.1 mm when there is none."""
+    return job.datums[0] if job.datums else PixelDatum(PROVISIONAL_MM)
+
+
+def present_mm_per_px(job: Job) -> float:
+    """Return the side of a pixel in mm as far as it is known: fixed, traced, or provisional."""
+    datum = fixing_datum(job)
+    if isinstance(datum, OverallDatum):
+        return job.traced.mm_per_px if job.traced else PROVISIONAL_MM
+    return mm_per_px(datum, (0.0, 0.0))
+
+
+def true_size(job: Job) -> bool:
+    """Return whether a datum fixes the job's scale."""
+    return bool(job.datums)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path as File
 
 import numpy as np
@@ -13,6 +12,7 @@ from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.dxf_write import dxf_bytes
+from silhueta.core.files.proof import Proof
 from silhueta.core.files.svg_read import read_svg
 from silhueta.core.files.svg_write import svg_bytes
 from silhueta.core.geometry.measure import bounding_box
@@ -23,15 +23,6 @@ from silhueta.core.job import DxfVersion
 SUFFIXES = (".dxf", ".svg")
 _LENGTH_OFF = 0.002  # mm: what rounding to six decimals of an inch may add up to, twenty times over
 _AREA_OFF = 1e-5  # of the area
-
-
-@dataclass(frozen=True)
-class Proof:
-    """What reading a written file back gave."""
-
-    file: File
-    figures: Figures
-    units: str
 
 
 def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") -> Proof:

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
-from silhueta.core.compiled import compiled
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box, length
 from silhueta.core.geometry.path import Floats, Path
+
+if TYPE_CHECKING:
+    from shapely import LineString
 
 
 class Crossings(NamedTuple):
@@ -41,45 +42,16 @@ def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_0
         owners.append(np.full(len(after), number))
     lines, owner = np.vstack(pieces), np.concatenate(owners)
     order = np.argsort(np.minimum(lines[:, 0], lines[:, 2]), kind="stable")
-    places, pairs = _sweep(np.ascontiguousarray(lines[order]), most)
+    from silhueta.core.geometry.sweep import sweep  # brings the compiler along
+
+    places, pairs = sweep(np.ascontiguousarray(lines[order]), most)
     return Crossings(places, owner[order[pairs]])
-
-
-@compiled
-def _sweep(lines: Floats, most: int) -> tuple[Floats, NDArray[np.int64]]:
-    found = np.zeros((most, 2))
-    pairs = np.zeros((most, 2), np.int64)
-    count = 0
-    total = len(lines)
-    for i in range(total):
-        ax, ay, bx, by = lines[i]
-        right, low, high = max(ax, bx), min(ay, by), max(ay, by)
-        for j in range(i + 1, total):
-            cx, cy, dx, dy = lines[j]
-            if min(cx, dx) > right:
-                break
-            if min(cy, dy) > high or max(cy, dy) < low:
-                continue
-            side_c = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
-            side_d = (bx - ax) * (dy - ay) - (by - ay) * (dx - ax)
-            if side_c * side_d >= 0:
-                continue
-            side_a = (dx - cx) * (ay - cy) - (dy - cy) * (ax - cx)
-            side_b = (dx - cx) * (by - cy) - (dy - cy) * (bx - cx)
-            if side_a * side_b >= 0:
-                continue
-            t = side_a / (side_a - side_b)
-            found[count, 0] = ax + t * (bx - ax)
-            found[count, 1] = ay + t * (by - ay)
-            pairs[count, 0], pairs[count, 1] = i, j
-            count += 1
-            if count == most:
-                return found, pairs
-    return found[:count], pairs[:count]
 
 
 def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]]:
     """Return pairs of paths that lie on each other, no farther than `within` mm apart anywhere."""
+    import shapely
+
     boxes = [bounding_box([path]) for path in paths]
     lengths = [length(path) for path in paths]
     found = []
@@ -96,6 +68,8 @@ def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]
     return found
 
 
-def _line_string(path: Path, within: float) -> shapely.LineString:
+def _line_string(path: Path, within: float) -> LineString:
+    import shapely
+
     points = flatten(path, within / 10)
     return shapely.LineString(np.vstack([points, points[:1]]) if path.closed else points)

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-import shapely
 
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
@@ -43,6 +42,8 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
     parent = np.full(count, -1, dtype=np.int64)
     if count < 2:
         return Nesting(depth, parent)
+    import shapely
+
     outlines = [flatten(loop, chord_error) for loop in loops]
     rings = [
         shapely.Polygon(points) if len(points) > 2 else shapely.Polygon() for points in outlines

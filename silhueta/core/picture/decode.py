@@ -12,14 +12,16 @@ import io
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageOps, UnidentifiedImageError
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
+
+if TYPE_CHECKING:
+    from PIL.Image import Image as ImageType
 
 MOST_PIXELS = 200_000_000
 MOST_BYTES = 1_000_000_000
@@ -105,6 +107,8 @@ def decode(file: PictureFile) -> Picture:
         If it is no picture of a known format, is damaged or cut short, or has over 200 megapixels.
 
     """
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
     name = file.name or "the picture"
     try:
         with warnings.catch_warnings():
@@ -143,7 +147,9 @@ def decode(file: PictureFile) -> Picture:
     return Picture(grey, told if trusted else None, told, kind)
 
 
-def _open(data: bytes) -> Image.Image:
+def _open(data: bytes) -> ImageType:
+    from PIL import Image
+
     limit = Image.MAX_IMAGE_PIXELS
     try:
         Image.MAX_IMAGE_PIXELS = None  # the check above is ours, made before anything is decoded
@@ -152,7 +158,7 @@ def _open(data: bytes) -> Image.Image:
         Image.MAX_IMAGE_PIXELS = limit
 
 
-def _told_dpi(image: Image.Image) -> float | None:
+def _told_dpi(image: ImageType) -> float | None:
     told: Any = image.info.get("dpi")
     try:
         across, down = (float(v) for v in told)  # a file may hold anything here
@@ -165,7 +171,7 @@ def _told_dpi(image: Image.Image) -> float | None:
     return across if abs(across - down) <= 0.01 * across + 0.02 else None
 
 
-def _to_grey(image: Image.Image) -> NDArray[np.uint8] | NDArray[np.uint16]:
+def _to_grey(image: ImageType) -> NDArray[np.uint8] | NDArray[np.uint16]:
     if image.mode in ("I;16", "I;16B", "I;16L", "I;16N"):
         return np.asarray(image).astype(np.uint16)
     if image.mode == "I":
@@ -182,6 +188,8 @@ def _to_grey(image: Image.Image) -> NDArray[np.uint8] | NDArray[np.uint16]:
         scaled = real if unit else (real - low) / max(high - low, 1e-12) * 255
         return np.round(scaled).astype(np.uint8)
     if image.mode in ("RGBA", "LA", "PA", "RGBa", "La") or "transparency" in image.info:
+        from PIL import Image
+
         clear = image.convert("RGBA")
         ground = Image.new("RGBA", clear.size, "white")
         ground.alpha_composite(clear)

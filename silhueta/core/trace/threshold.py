@@ -6,6 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.errors import TraceError
+from silhueta.core.job import TraceSettings
+from silhueta.core.picture.decode import Picture
 
 _BETWEEN = 0.02  # of the pixels may lie between Otsu's value and half level for the latter to do
 
@@ -70,3 +72,10 @@ def automatic_level(counts: NDArray[np.int64]) -> float:
 
 def _median(counts: NDArray[np.int64], values: NDArray[np.int64]) -> float:
     return float(values[np.searchsorted(np.cumsum(counts), counts.sum() / 2)])
+
+
+def level_of(picture: Picture, settings: TraceSettings) -> float:
+    """Return the edge's grey value, 0 to 255: the threshold's, or found from the picture."""
+    if settings.threshold is not None:
+        return settings.threshold - 0.5
+    return automatic_level(histogram(picture.grey))

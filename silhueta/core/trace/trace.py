@@ -20,14 +20,13 @@ from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop
-from silhueta.core.job import Datum, Keep, OverallDatum, TraceSettings
+from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, Keep, OverallDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import Contours, contours
 from silhueta.core.trace.fit import Fit, fit_contour, polygon
-from silhueta.core.trace.threshold import automatic_level, histogram
+from silhueta.core.trace.threshold import level_of
 from silhueta.core.work import Work
 
-DEFAULT_TOLERANCE_PX = 0.5
 _SMALLEST = 4.0  # px²: less is no loop
 _MOST_POINTS = 4_000_000
 _MOST_LOOPS = 50_000
@@ -45,13 +44,6 @@ class Traced(NamedTuple):
     dropped: int  # loops under the speck limit
     tolerance_px: float
     deviation_px: float  # the largest, of the contours from the outline
-
-
-def level_of(picture: Picture, settings: TraceSettings) -> float:
-    """Return the edge's grey value, 0 to 255: the threshold's, or found from the picture."""
-    if settings.threshold is not None:
-        return settings.threshold - 0.5
-    return automatic_level(histogram(picture.grey))
 
 
 def trace(
@@ -88,7 +80,7 @@ def trace(
     with work.stage("threshold"):
         level = level_of(picture, settings)
     with work.stage("contours"):
-        found, extent, size = _sized_contours(picture, level, datum, settings)
+        found, size = _sized_contours(picture, level, datum, settings)
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
     with work.stage("fit"):
         fits = _fit_all(found, tolerance, work)
@@ -104,8 +96,8 @@ def trace(
 
 def _sized_contours(
     picture: Picture, level: float, datum: Datum, settings: TraceSettings
-) -> tuple[Contours, tuple[float, float], float]:
-    """Return contours over the speck limit, their extent in px, and mm per px.
+) -> tuple[Contours, float]:
+    """Return contours over the speck limit, and mm per px.
 
     An overall datum measures what the speck limit leaves, and the limit in mm² needs the scale:
     the two are settled in turn.
@@ -119,7 +111,7 @@ def _sized_contours(
     if not isinstance(datum, OverallDatum):
         size = Scale(mm_per_px(datum, (0.0, 0.0)), picture.height, kind_of(datum)).mm_per_px
         found = _checked(at(settings.speck / size**2), settings)
-        return found, _extent(found), size
+        return found, size
     found = _checked(at(0.0), settings)
     size = mm_per_px(datum, _extent(found))
     for _ in range(8):
@@ -128,7 +120,7 @@ def _sized_contours(
         if settled == size:
             break
         size = settled
-    return found, _extent(found), size
+    return found, size
 
 
 def _checked(found: Contours, settings: TraceSettings) -> Contours:

@@ -1,0 +1,179 @@
+"""Opening and saving: dialogs, the work beside the interface, and what is said when it fails."""
+
+from __future__ import annotations
+
+from pathlib import Path as File
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog
+
+from silhueta.app.opened import Opened, open_file, open_job
+from silhueta.app.work import Bench
+from silhueta.core.datum.scale import present_mm_per_px
+from silhueta.core.errors import SilhuetaError
+from silhueta.core.files.proof import Proof
+from silhueta.core.job import Job
+from silhueta.core.picture.decode import FORMATS, SUFFIXES
+from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.app.window import Window
+
+JOB_SUFFIX = ".silhueta"
+
+
+class Filing(QObject):
+    """What the window does with files."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self._window = window
+        self.bench = Bench(self)
+        self.bench.done.connect(self._on_done)
+        self.bench.failed.connect(window.say)
+
+    # open
+
+    def open(self) -> None:
+        """Ask for a file and open it."""
+        pictures = " ".join(f"*{suffix} *{suffix.upper()}" for suffix in SUFFIXES)
+        kinds = [f"Pictures and jobs ({pictures} *{JOB_SUFFIX})", f"Jobs (*{JOB_SUFFIX})"]
+        kinds += [
+            f"{name} (" + " ".join(f"*{s}" for s in suffixes) + ")"
+            for name, suffixes in FORMATS.items()
+        ]
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._window,
+            "Open a picture or a job",
+            str(self._folder()),
+            ";;".join([*kinds, "All files (*)"]),
+        )
+        if chosen:
+            self.open_file(File(chosen))
+
+    def open_file(self, source: File) -> None:
+        """Open `source`, a picture or a job, in place of the present job."""
+        if self._window.may_leave():
+            self.bench.ask("Opening", lambda work: open_file(source, work))
+
+    def open_demo(self) -> None:
+        """Open the capstan gasket plate in place of the present job."""
+        if self._window.may_leave():
+            self.bench.ask("Opening", _opened_demo)
+
+    def show(self, opened: Opened) -> None:
+        """Put what was opened on the table."""
+        window = self._window
+        window.notice.hide()
+        window.tracing.set_picture(opened.picture)
+        window.table.stop_pick()
+        window.session.start(opened.job, opened.file)
+        window.table.set_picture(opened.picture)
+        job = opened.job
+        window.go("trace" if job.datums else "scale" if job.picture is not None else "picture")
+
+    # save
+
+    def save(self) -> None:
+        """Save the job where it came from, or ask where."""
+        if self._window.session.file is None:
+            self.save_as()
+        else:
+            self._save_to(self._window.session.file)
+
+    def save_as(self) -> None:
+        """Ask where, and save the job there."""
+        target = self._ask_target("Save the job", self._window.session.job.name, JOB_SUFFIX, "Jobs")
+        if target is not None:
+            self._save_to(target)
+
+    def save_now(self) -> bool:
+        """Save before leaving; return whether it is saved."""
+        from silhueta.core.files.job_file import save_job
+
+        window = self._window
+        target = window.session.file or self._ask_target(
+            "Save the job", window.session.job.name, JOB_SUFFIX, "Jobs"
+        )
+        if target is None:
+            return False
+        try:
+            save_job(window.session.job, target)
+        except SilhuetaError as error:
+            window.say(str(error))
+            return False
+        window.session.mark_saved(window.session.job, target)
+        return True
+
+    def _save_to(self, target: File) -> None:
+        job = self._window.session.job
+        self.bench.ask("Saving", lambda work: _saved(job, target), (job, target))
+
+    def export(self, kind: str) -> None:
+        """Ask where, and write a cut file there."""
+        window = self._window
+        job = window.session.job
+        target = self._ask_target(
+            f"Save {kind.upper()}", job.name, f".{kind}", f"{kind.upper()} files"
+        )
+        picture = window.tracing.picture
+        if target is None or picture is None:
+            return
+        size = present_mm_per_px(job)
+        frame = (picture.width * size, picture.height * size)
+        self.bench.ask("Writing", lambda work: _exported(job, frame, target), (job, target))
+
+    # what came of it
+
+    def _on_done(self, result: object, asked: object) -> None:
+        window = self._window
+        if isinstance(result, Opened):
+            self.show(result)
+        elif isinstance(asked, tuple):
+            job, target = asked
+            window.notice.hide()
+            if isinstance(result, Proof):
+                from silhueta.app.stops.cut_file import CutFileSheet
+
+                sheet = window.sheets["cut_file"]
+                assert isinstance(sheet, CutFileSheet)
+                sheet.show_proof(job, result)
+                window.go("cut_file")
+            else:
+                window.session.mark_saved(job, target)
+
+    def _folder(self) -> File:
+        file = self._window.session.file
+        return file.parent if file is not None else File.home()
+
+    def _ask_target(self, title: str, name: str, suffix: str, kind: str) -> File | None:
+        proposal = self._folder() / (name.lower().replace(" ", "_").replace("/", "_") + suffix)
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, title, str(proposal), f"{kind} (*{suffix})"
+        )
+        if not chosen:
+            return None
+        target = File(chosen)
+        return target if target.suffix.lower() == suffix else target.with_name(target.name + suffix)
+
+
+def _opened_demo(work: Work) -> Opened:
+    from silhueta.demo.gasket import gasket_job
+
+    with work.stage("read"):
+        return open_job(gasket_job(), None)
+
+
+def _saved(job: Job, target: File) -> None:
+    from silhueta.core.files.job_file import save_job
+
+    save_job(job, target)
+
+
+def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.export import export
+
+    plan = job.cut_file
+    return export(draw(job.outline, plan.units, plan.origin, frame), target, plan.dxf_version)

@@ -1,0 +1,52 @@
+"""What a picture or job file gives when it is opened, worked out beside the interface."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path as File
+
+from silhueta.core.errors import FileError
+from silhueta.core.job import DpiDatum, Job, PictureFile, set_picture
+from silhueta.core.picture.decode import Picture, decode, read_picture_file
+from silhueta.core.work import Work
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A job, its decoded picture, and the job file it came from, if it did."""
+
+    job: Job
+    picture: Picture | None
+    file: File | None
+
+
+def open_file(source: File, work: Work) -> Opened:
+    """Return what `source`, a job or a picture, holds.
+
+    Raises
+    ------
+    FileError, PictureError
+        As the readers do.
+
+    """
+    from silhueta.core.files.job_file import SUFFIX, load_job
+
+    if source.is_dir():
+        raise FileError(f"{source} is a folder; choose a picture or a job in it")
+    with work.stage("read"):
+        if source.suffix.lower() == SUFFIX:
+            return open_job(load_job(source), source)
+        return open_picture(read_picture_file(source))
+
+
+def open_picture(source: PictureFile) -> Opened:
+    """Return a new job that begins with a picture, its scale from the file where it has one."""
+    picture = decode(source)
+    datum = None if picture.dpi is None else DpiDatum(picture.dpi, "file")
+    name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
+    return Opened(set_picture(Job(), source, name[:1].upper() + name[1:], datum), picture, None)
+
+
+def open_job(job: Job, file: File | None) -> Opened:
+    """Return a job with its picture decoded."""
+    return Opened(job, None if job.picture is None else decode(job.picture), file)

@@ -1,0 +1,108 @@
+"""The readout: live figures, large enough to be read from a step away."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from silhueta.app.look.theme import BAND, CHALK, PENCIL, SCRIBED, font
+from silhueta.app.session import Session
+from silhueta.core.inspection.figures import figures
+from silhueta.core.job import Job
+from silhueta.core.datum.scale import present_mm_per_px, true_size
+from silhueta.core.units import MM_PER_UNIT
+
+_HIGH = 62
+Group = list[tuple[str, str, str]]  # name, figure, unit
+
+
+class Readout(QWidget):
+    """Where, how big, how sound, how long to cut."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedHeight(_HIGH)
+        self.setAccessibleName("Readout")
+        self._session = session
+        self._cursor: QPointF | None = None
+        self._figures: list[Group] = []
+        session.job_changed.connect(self.refresh)
+        self.refresh(session.job)
+
+    def set_cursor(self, mm: QPointF | None) -> None:
+        """Show where the cursor is on the table."""
+        self._cursor = mm
+        self.update()
+
+    def refresh(self, job: Job) -> None:
+        """Work the figures out from the job."""
+        if not job.outline.taken:
+            self._figures = []
+        else:
+            got = figures(job.outline.taken)
+            unit, factor, places = self._unit(job)
+            width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)
+            loops = got.outer_loops + got.holes
+            self._figures = [
+                [("width", width, unit), ("height", height, unit)],
+                [
+                    ("loops", f"{loops} closed", ""),
+                    ("open", str(got.open_paths), ""),
+                    ("nodes", str(got.nodes), ""),
+                    ("segments", str(got.segments), ""),
+                ],
+                [("cut length", f"{got.cut_length_mm / factor:,.{max(places - 2, 0)}f}", unit)],
+            ]
+        spoken = [
+            f"{name} {figure} {unit}" for group in self._figures for name, figure, unit in group
+        ]
+        self.setAccessibleDescription(", ".join(spoken))
+        self.update()
+
+    def _unit(self, job: Job) -> tuple[str, float, int]:
+        """Return the unit's name, its mm, and decimals: pixels as long as the size is not known."""
+        if not true_size(job):
+            return "px", present_mm_per_px(job), 1
+        unit = self._session.units
+        return unit, MM_PER_UNIT[unit], 2 if unit == "mm" else 3
+
+    def groups(self) -> list[Group]:
+        """Return what is shown."""
+        unit, factor, places = self._unit(self._session.job)
+        x = y = "–"
+        if self._cursor is not None:
+            x, y = (
+                f"{self._cursor.x() / factor:.{places}f}",
+                f"{self._cursor.y() / factor:.{places}f}",
+            )
+        return [[("x", x, unit), ("y", y, unit)], *self._figures]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the groups from the left, small names over large figures."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), BAND)
+        small, large = font(13), font(24, QFont.Weight.DemiBold, narrow=True)
+        left = 18.0
+        for number, group in enumerate(self.groups()):
+            if number:
+                painter.setPen(QPen(PENCIL, 2))
+                painter.drawLine(QPointF(left - 4, 12), QPointF(left - 4, _HIGH - 12))
+                left += 14
+            for name, figure, unit in group:
+                painter.setFont(small)
+                painter.setPen(CHALK)
+                painter.drawText(QRectF(left, 7, 120, 18), Qt.AlignmentFlag.AlignLeft, name)
+                painter.setFont(large)
+                painter.setPen(SCRIBED)
+                room = 84.0 if name in ("x", "y") else 0.0
+                wide = max(QFontMetricsF(large).horizontalAdvance(figure), room - 30)
+                painter.drawText(QPointF(left, 50), figure)
+                painter.setFont(small)
+                painter.setPen(CHALK)
+                painter.drawText(QPointF(left + wide + 4, 50), unit)
+                tail = QFontMetricsF(small).horizontalAdvance(unit) + 4 if unit else 0.0
+                name_wide = QFontMetricsF(small).horizontalAdvance(name)
+                left += max(wide + tail, room, name_wide) + 20
+        painter.end()

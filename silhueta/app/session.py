@@ -1,0 +1,129 @@
+"""The one changing thing: which job is current, and how to step back.
+
+Words used here
+    version   one job in the history, with the label of the step that led to it
+    amend     put what was worked out from the current job (its outline) into it, as no step of
+              its own: undo goes back to the job before, which has its own outline
+    merge     steps of one drag share a key and make one step
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path as File
+
+from PySide6.QtCore import QObject, Signal
+
+from silhueta.core.job import Job
+from silhueta.core.units import Unit
+
+Edit = Callable[[Job], Job]
+_LONGEST = 500  # versions kept
+
+
+@dataclass(frozen=True, eq=False)
+class _Version:
+    label: str
+    job: Job
+    key: str = ""
+
+
+class Session(QObject):
+    """Hold the current job; every change goes through :meth:`apply`."""
+
+    job_changed = Signal(object)  # Job
+    units_changed = Signal(str)
+
+    def __init__(self, job: Job | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._versions = [_Version("", job or Job())]
+        self._at = 0
+        self._saved: Job = self.job
+        self.file: File | None = None
+        self.units: Unit = "mm"
+
+    @property
+    def job(self) -> Job:
+        """The current job."""
+        return self._versions[self._at].job
+
+    @property
+    def dirty(self) -> bool:
+        """Whether something changed since the job was opened or saved."""
+        return self.job is not self._saved
+
+    @property
+    def undo_label(self) -> str | None:
+        """What undo would take back, or None."""
+        return self._versions[self._at].label if self._at > 0 else None
+
+    @property
+    def redo_label(self) -> str | None:
+        """What redo would bring back, or None."""
+        return self._versions[self._at + 1].label if self._at + 1 < len(self._versions) else None
+
+    def apply(self, label: str, edit: Edit, merge: str = "") -> None:
+        """Run `edit` as one step named `label`; a no-change adds none.
+
+        Steps with the same `merge` key, one right after the other, become one. Raises whatever
+        `edit` raises, with the current job left as it was.
+        """
+        after = edit(self.job)
+        if after is self.job:
+            return
+        del self._versions[self._at + 1 :]
+        if merge and self._versions[self._at].key == merge and self._at > 0:
+            self._versions[self._at] = _Version(label, after, merge)
+        else:
+            self._versions.append(_Version(label, after, merge))
+            self._versions = self._versions[-_LONGEST:]
+            self._at = len(self._versions) - 1
+        self.job_changed.emit(self.job)
+
+    def end_merge(self) -> None:
+        """End a run of merged steps: the next one with the same key is a step of its own."""
+        version = self._versions[self._at]
+        self._versions[self._at] = _Version(version.label, version.job)
+
+    def amend(self, edit: Edit) -> None:
+        """Put what was worked out into the current job, as no step of its own."""
+        version = self._versions[self._at]
+        after = edit(version.job)
+        if after is version.job:
+            return
+        if version.job is self._saved:
+            self._saved = after
+        self._versions[self._at] = _Version(version.label, after, version.key)
+        self.job_changed.emit(after)
+
+    def undo(self) -> None:
+        """Go back one step, if there is one."""
+        self._go(self._at - 1)
+
+    def redo(self) -> None:
+        """Go forward one step, if there is one."""
+        self._go(self._at + 1)
+
+    def _go(self, at: int) -> None:
+        if 0 <= at < len(self._versions):
+            self._at = at
+            self.job_changed.emit(self.job)
+
+    def start(self, job: Job, file: File | None = None) -> None:
+        """Begin anew with `job`, which counts as saved."""
+        self._versions, self._at = [_Version("", job)], 0
+        self._saved, self.file = job, file
+        self.job_changed.emit(job)
+
+    def mark_saved(self, job: Job, file: File) -> None:
+        """Note that `job` is what `file` holds."""
+        self._saved, self.file = job, file
+        self.job_changed.emit(self.job)
+
+    def set_units(self, units: Unit) -> None:
+        """Show lengths in `units`; the job does not change."""
+        if units != self.units:
+            self.units = units
+            self.units_changed.emit(units)
+            self.job_changed.emit(self.job)

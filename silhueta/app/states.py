@@ -1,0 +1,70 @@
+"""How each stop stands, worked out from the job."""
+
+from __future__ import annotations
+
+from silhueta.app.traveller import Stop, StopState
+from silhueta.core.datum.scale import describe, present_mm_per_px
+from silhueta.core.geometry.path import Loop
+from silhueta.core.job import Job, OverallDatum, is_stale
+from silhueta.core.picture.decode import Picture
+
+
+def picture_state(job: Job) -> StopState:
+    """Return the state of the stop Picture."""
+    if job.picture is None:
+        return StopState("none yet")
+    return StopState(job.picture.name, done=True)
+
+
+def scale_state(job: Job) -> StopState:
+    """Return the state of the stop Scale."""
+    if job.picture is None:
+        return StopState("")
+    if not job.datums:
+        return StopState("size not known", wanted=1)
+    datum = job.datums[0]
+    if isinstance(datum, OverallDatum) and job.traced is None:
+        return StopState(f"from {describe(datum)}", done=True)
+    return StopState(
+        f"{present_mm_per_px(job):.4g} mm per pixel, from {describe(datum)}", done=True
+    )
+
+
+def trace_state(job: Job) -> StopState:
+    """Return the state of the stop Trace."""
+    if job.picture is None:
+        return StopState("")
+    if job.traced is None:
+        return StopState("not traced yet")
+    paths = job.outline.taken
+    loops = sum(isinstance(path, Loop) for path in paths)
+    segments = sum(len(path.kinds) for path in paths)
+    text = f"{loops} loop{'s' if loops != 1 else ''}, {segments} segments"
+    return StopState(
+        text + (", being traced anew" if is_stale(job) else ""), done=not is_stale(job)
+    )
+
+
+def cut_file_state(job: Job) -> StopState:
+    """Return the state of the stop Cut file."""
+    if job.picture is None:
+        return StopState("")
+    if not job.datums:
+        return StopState("waits for the scale")
+    plan = job.cut_file
+    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, not saved yet")
+
+
+STOPS = [
+    Stop("picture", "Picture", 1, picture_state),
+    Stop("scale", "Scale", 2, scale_state),
+    Stop("trace", "Trace", 3, trace_state),
+    Stop("cut_file", "Cut file", 8, cut_file_state),
+]
+
+
+def about(job: Job, picture: Picture | None) -> str:
+    """Return the card's second line."""
+    if job.picture is None or picture is None:
+        return "no picture yet"
+    return f"{picture.width:,} × {picture.height:,} pixels"

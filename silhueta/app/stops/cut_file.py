@@ -1,0 +1,142 @@
+"""Worksheet of the stop Cut file."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path as File
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.stops.worksheet import Worksheet
+from silhueta.app.tracing import Tracing
+from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.files.proof import Proof
+from silhueta.core.inspection.figures import figures
+from silhueta.core.job import Job, is_stale, set_cut_file
+from silhueta.core.datum.scale import true_size
+from silhueta.core.units import MM_PER_INCH, format_length
+
+
+class CutFileSheet(Worksheet):
+    """Which file, in which unit, from which corner; then save it and see the proof."""
+
+    save = Signal(str)  # "dxf" or "svg"
+
+    def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
+        super().__init__(session, "Cut file", "What does the machine's program read?", parent)
+        self._tracing = tracing
+        self._proof: tuple[Job, Proof] | None = None
+        self._format = "dxf"
+        self.format = Choice("File", {"dxf": "DXF", "svg": "SVG"}, self)
+        self.format.set_chosen("dxf")
+        self.about = Note()
+        self.version_heading = heading("DXF version")
+        self.version = Choice("DXF version", {"R2000": "R2000", "R12": "R12, oldest"}, self)
+        self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
+        self.units_note = Note()
+        self.origin = Choice(
+            "Zero point", {"corner": "Part's corner", "picture": "Picture's"}, self
+        )
+        self.sheet = QLabel(self)
+        self.sheet.setWordWrap(True)
+        for item in (
+            heading("File"),
+            self.format,
+            self.about,
+            self.version_heading,
+            self.version,
+            heading("Unit in the file"),
+            self.units,
+            self.units_note,
+            heading("Zero point"),
+            self.origin,
+            Note("Lower left of the part, or of the whole picture."),
+            heading("What is written"),
+            self.sheet,
+        ):
+            self.body.addWidget(item)
+        self.format.chosen.connect(self._choose_format)
+        self.version.chosen.connect(lambda key: self._set("DXF version", dxf_version=key))
+        self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
+        self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
+        self.next.clicked.connect(lambda: self.save.emit(self._format))
+        tracing.changed.connect(lambda: self.refresh(session.job))
+        self.connect_job()
+
+    def _choose_format(self, key: str) -> None:
+        self._format = key
+        self.refresh(self.session.job)
+
+    def _set(self, label: str, **changes: Any) -> None:
+        self.session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
+
+    def show_proof(self, job: Job, proof: Proof) -> None:
+        """Show what reading the written file back gave."""
+        self._proof = (job, proof)
+        self.refresh(self.session.job)
+
+    def why_not(self) -> str:
+        """Return why no file can be written now, or ""."""
+        job = self.session.job
+        if job.picture is None:
+            return "there is no picture yet"
+        if not true_size(job):
+            return "the size is not known yet; give a datum at the stop Scale"
+        if self._tracing.failure:
+            return "nothing is traced; see the stop Trace"
+        if is_stale(job):
+            return "the trace is not done yet"
+        if not job.outline.taken:
+            return "every loop is skipped; take some at the stop Trace"
+        return ""
+
+    def refresh(self, job: Job) -> None:
+        """Show the settings and what will be in the file."""
+        plan = job.cut_file
+        dxf = self._format == "dxf"
+        self.about.say(
+            "For most plasma and router programs." if dxf else "For most laser and knife programs."
+        )
+        self.version.set_chosen(plan.dxf_version)
+        for widget in (self.version, self.version_heading):
+            widget.setVisible(dxf)
+        self.units.set_chosen(plan.units)
+        other = "inches" if plan.units == "mm" else "millimetres"
+        self.units_note.say(
+            f"Tell the machine's program: read as {other}, the part comes out 25.4 times off."
+        )
+        self.origin.set_chosen(plan.origin)
+        name = self._format.upper()
+        reason = self.why_not()
+        self.set_next(f"Save {name}…", reason)
+        if reason:
+            self.sheet.setText("nothing yet")
+            self.say_result(f"Not yet: {reason}.", True)
+            return
+        got = figures(job.outline.taken)
+        width, height = got.size_mm
+        self.sheet.setText(
+            f"{width:,.2f} × {height:,.2f} mm\n"
+            f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
+            f"{got.outer_loops} outside, {got.holes} holes, {got.open_paths} open\n"
+            f"{got.lines} lines, {got.arcs} arcs; holes come first"
+        )
+        self._show_saved(job)
+
+    def _show_saved(self, job: Job) -> None:
+        if self._proof is None:
+            self.say_result("Every file is read back and compared before it is kept.")
+            return
+        saved_job, proof = self._proof
+        got, unit = proof.figures, "mm" if proof.units == "mm" else "in"
+        width, height = (format_length(v, "mm" if unit == "mm" else "in") for v in got.size_mm)
+        same = saved_job.outline is job.outline and saved_job.cut_file == job.cut_file
+        now = "" if same else "\nThe job has changed since: save again."
+        self.say_result(
+            f"Saved {File(proof.file).name} and read back: {width} × {height}, "
+            f"{got.outer_loops + got.holes} loops closed, {got.open_paths} open.{now}",
+            fault=not same,
+        )

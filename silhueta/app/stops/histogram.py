@@ -1,0 +1,122 @@
+"""The picture's grey values with a marker that a hand can drag: the threshold."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from silhueta.app.look.theme import BRASS, BRASS_DEEP, CHALK, FAINT, PENCIL, RULE, WHITE, font
+
+_FOOT = 30.0  # px for the scale of greys and its figures
+_SIDE = 8.0
+
+
+class Histogram(QWidget):
+    """How many pixels have each grey, 0 black to 255 white; the marker is the threshold."""
+
+    dragged = Signal(float)  # while the hand moves it
+    dropped = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Threshold")
+        self.setAccessibleDescription("Grey values of the picture. Arrow keys move the threshold.")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(108)
+        self._counts = [0] * 256
+        self._value = 128.0
+        self._dark = True
+        self._automatic = True
+        self.setToolTip("Drag to move the threshold; arrow keys move it by one grey")
+
+    def sizeHint(self) -> QSize:
+        """Return a height that shows two hills apart."""
+        return QSize(240, 116)
+
+    def show_values(self, counts: list[int], value: float, dark: bool, automatic: bool) -> None:
+        """Show counts (256), the threshold, which side is the part, and who set it."""
+        self._counts, self._value = counts, value
+        self._dark, self._automatic = dark, automatic
+        self.update()
+
+    def _x(self, grey: float) -> float:
+        return _SIDE + grey / 255 * (self.width() - 2 * _SIDE)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the hills, the part's side darker, the marker and the scale of greys."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        floor = self.height() - _FOOT
+        painter.fillRect(QRectF(0, 0, self.width(), floor), WHITE)
+        top = math.log1p(max(max(self._counts), 1))
+        for dark_side in (True, False):
+            low, high = (0, int(self._value)) if dark_side else (int(self._value), 256)
+            hill = [QPointF(self._x(low), floor)]
+            for grey in range(low, high):
+                hill.append(
+                    QPointF(
+                        self._x(grey), floor - (floor - 8) * math.log1p(self._counts[grey]) / top
+                    )
+                )
+            hill.append(QPointF(self._x(max(high - 1, low)), floor))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(PENCIL if dark_side == self._dark else RULE)
+            painter.drawPolygon(QPolygonF(hill))
+        for grey in range(0, 256, 3):
+            painter.fillRect(
+                QRectF(self._x(grey), floor, self._x(3) - self._x(0) + 1, 8),
+                QColor(grey, grey, grey),
+            )
+        painter.setFont(font(12, narrow=True))
+        painter.setPen(FAINT)
+        for grey in (0, 64, 128, 192, 255):
+            box = QRectF(min(max(self._x(grey) - 20, 0), self.width() - 40), floor + 10, 40, 16)
+            flag = Qt.AlignmentFlag.AlignHCenter
+            if grey in (0, 255):
+                flag = Qt.AlignmentFlag.AlignLeft if grey == 0 else Qt.AlignmentFlag.AlignRight
+            painter.drawText(box, flag, str(grey))
+        x = self._x(self._value)
+        painter.setPen(QPen(BRASS_DEEP, 2))
+        painter.drawLine(QPointF(x, 0), QPointF(x, floor + 8))
+        painter.setBrush(BRASS)
+        painter.setPen(QPen(BRASS_DEEP, 1))
+        painter.drawPolygon(
+            QPolygonF(
+                [QPointF(x, floor - 4), QPointF(x - 8, floor + 12), QPointF(x + 8, floor + 12)]
+            )
+        )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(BRASS_DEEP if self.hasFocus() else CHALK, 2 if self.hasFocus() else 1))
+        painter.drawRect(QRectF(0.5, 0.5, self.width() - 1, floor - 1))
+        painter.end()
+
+    def _drag_to(self, x: float) -> None:
+        grey = round((x - _SIDE) / max(self.width() - 2 * _SIDE, 1) * 255)
+        self.dragged.emit(float(min(max(grey, 1), 255)))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Put the threshold where the hand is."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._drag_to(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag it along."""
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._drag_to(event.position().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go."""
+        self.dropped.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move it by one grey, or by ten with Shift."""
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if not step:
+            super().keyPressEvent(event)
+            return
+        far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.dragged.emit(float(min(max(round(self._value) + step * (10 if far else 1), 1), 255)))
+        self.dropped.emit()

@@ -1,0 +1,70 @@
+"""Picking points of the picture, with a loupe."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPen
+
+from silhueta.app.look.theme import BRASS, CARD, INK, font
+from silhueta.app.table.loupe import paint_loupe
+from silhueta.app.table.picture_layer import PictureLayer
+
+
+class PickTool:
+    """The points picked so far and where the cross stands, picture coordinates in px."""
+
+    def __init__(self, count: int, done: Callable[[list[tuple[float, float]]], None]) -> None:
+        self.count = count
+        self.done = done
+        self.points: list[tuple[float, float]] = []
+        self.at = QPointF(0, 0)
+
+    def move(self, pixel: QPointF) -> None:
+        """Put the cross at `pixel`."""
+        self.at = pixel
+
+    def take(self) -> bool:
+        """Pick where the cross stands; True when that was the last point."""
+        self.points.append((round(self.at.x(), 2), round(self.at.y(), 2)))
+        return len(self.points) == self.count
+
+    def step_back(self) -> bool:
+        """Give back the last point; False when there was none."""
+        if not self.points:
+            return False
+        self.points.pop()
+        return True
+
+    def paint(
+        self,
+        painter: QPainter,
+        layer: PictureLayer,
+        to_screen: Callable[[QPointF], QPointF],
+        room: QRectF,
+    ) -> None:
+        """Paint the points, the line to the cross, the loupe, and what to do."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        cross = to_screen(self.at)
+        places = [to_screen(QPointF(x, y)) for x, y in self.points]
+        for pen in (QPen(CARD, 5), QPen(INK, 2)):
+            painter.setPen(pen)
+            for place in places:
+                painter.drawLine(QLineF(place.x() - 9, place.y(), place.x() + 9, place.y()))
+                painter.drawLine(QLineF(place.x(), place.y() - 9, place.x(), place.y() + 9))
+        if places:
+            painter.setPen(QPen(BRASS, 2, Qt.PenStyle.DashLine))
+            painter.drawLine(places[-1], cross)
+        paint_loupe(painter, layer, self.at, cross, room)
+        text = (
+            f"Pick point {len(self.points) + 1} of {self.count}: click, or arrow keys and Enter.  "
+            f"Esc {'takes the last one back' if self.points else 'leaves'}."
+        )
+        painter.setFont(font(14, QFont.Weight.Medium))
+        width = painter.fontMetrics().horizontalAdvance(text) + 32
+        box = QRectF(room.center().x() - width / 2, 56, width, 32)
+        painter.setPen(QPen(INK, 1))
+        painter.setBrush(CARD)
+        painter.drawRoundedRect(box, 4, 4)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -1,0 +1,277 @@
+"""The table: picture, outline, rulers and the tools of the hand, at true scale."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from silhueta.app.look.theme import BENCH, INK, LAYOUT_BLUE, SCRIBED
+from silhueta.app.session import Session
+from silhueta.app.table.dimensions import paint_overall
+from silhueta.app.table.outline_layer import OutlineLayer, blend
+from silhueta.app.table.pick import PickTool
+from silhueta.app.table.picture_layer import PictureLayer
+from silhueta.app.table.rulers import paint_grid, paint_rulers
+from silhueta.app.table.view import View
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.job import Job
+from silhueta.core.picture.decode import Picture
+from silhueta.core.datum.scale import present_mm_per_px, true_size
+from silhueta.core.units import format_length
+
+_STEP = 1.2  # a wheel notch's magnification
+_MARGIN = 64.0
+
+
+class Table(QWidget):
+    """Paints the job; changes nothing but the view, and hands picks to the tool of the moment."""
+
+    cursor_moved = Signal(object)  # QPointF in mm, or None
+    zoomed = Signal(float)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("table")
+        self.setAccessibleName("Table")
+        self.setAccessibleDescription(
+            "Picture and outline. Wheel or plus and minus zoom, a drag moves."
+        )
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self._session = session
+        self.view = View()
+        self.picture: PictureLayer | None = None
+        self._outline = OutlineLayer(session.job.outline)
+        self.lines = 0.0  # 0 the picture, 1 lines only
+        self.bare = False  # while Space is held
+        self.pick: PickTool | None = None
+        self._drag: QPointF | None = None
+        self._fitted = False
+        self._mm_per_px = present_mm_per_px(session.job)
+        session.job_changed.connect(self._refresh)
+        session.units_changed.connect(self.update)
+
+    # what is shown
+
+    def set_picture(self, picture: Picture | None) -> None:
+        """Lay another picture on the table, all of it in view."""
+        self.picture = None if picture is None else PictureLayer(picture)
+        self._fitted = False
+        self.fit()
+
+    def _refresh(self, job: Job) -> None:
+        if job.outline is not self._outline.outline:
+            self._outline = OutlineLayer(job.outline)
+        size = present_mm_per_px(job)
+        if size != self._mm_per_px:  # the same picture stays in view when its scale changes
+            factor = size / self._mm_per_px
+            self.view.centre *= factor
+            self.view.px_per_mm /= factor
+            self._mm_per_px = size
+        self.update()
+
+    def set_lines(self, share: float) -> None:
+        """Fade from the picture (0) to lines only (1)."""
+        self.lines = share
+        self.update()
+
+    def set_bare(self, bare: bool) -> None:
+        """Show the bare picture, without outline."""
+        self.bare = bare
+        self.update()
+
+    def preview_threshold(self, level: float | None, dark: bool = True) -> None:
+        """Show at once what a threshold takes as part; None shows the picture again."""
+        if self.picture is not None:
+            self.picture.set_preview(level, dark)
+            self.update()
+
+    def start_pick(self, count: int, done: Callable[[list[tuple[float, float]]], None]) -> None:
+        """Let the hand pick `count` points of the picture, then call `done` with them, px."""
+        self.pick = PickTool(count, done)
+        self.setFocus()
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.pick.move(self._to_pixel(QPointF(self.rect().center())))
+        self.update()
+
+    def stop_pick(self) -> None:
+        """Put the picking tool away."""
+        self.pick = None
+        self.unsetCursor()
+        self.update()
+
+    # the view
+
+    def picture_box(self) -> QRectF:
+        """Return where the picture lies, mm."""
+        if self.picture is None:
+            return QRectF(0, 0, 100, 75)
+        return QRectF(
+            0, 0, self.picture.width * self._mm_per_px, self.picture.height * self._mm_per_px
+        )
+
+    def fit(self) -> None:
+        """Bring everything into view."""
+        self.view.size = QSizeF(self.width(), self.height())
+        self.view.fit(self.picture_box(), _MARGIN)
+        self._fitted = self.picture is not None
+        self.zoomed.emit(self.view.px_per_mm)
+        self.update()
+
+    def zoom_by(self, factor: float, about: QPointF | None = None) -> None:
+        """Magnify about a screen place, or the middle."""
+        self.view.zoom(factor, about or QPointF(self.rect().center()))
+        self.zoomed.emit(self.view.px_per_mm)
+        self.update()
+
+    def _to_pixel(self, screen: QPointF) -> QPointF:
+        mm = self.view.to_mm(screen)
+        height = self.picture.height if self.picture else 0
+        return QPointF(mm.x() / self._mm_per_px, height - mm.y() / self._mm_per_px)
+
+    def _from_pixel(self, pixel: QPointF) -> QPointF:
+        height = self.picture.height if self.picture else 0
+        mm = QPointF(pixel.x() * self._mm_per_px, (height - pixel.y()) * self._mm_per_px)
+        return self.view.to_screen(mm)
+
+    # painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint ground, picture, grid, outline, sizes, tool and rulers, in this order."""
+        painter = QPainter(self)
+        job = self._session.job
+        lines = 0.0 if self.bare else self.lines
+        ground = blend(BENCH, LAYOUT_BLUE, lines)
+        painter.fillRect(self.rect(), ground)
+        transform = self.view.transform()
+        target = transform.mapRect(self.picture_box())
+        if self.picture is not None and lines < 1:
+            painter.setOpacity(1 - lines)
+            self.picture.paint(painter, target)
+            painter.setOpacity(1)
+        if lines > 0:
+            grid = QColor(SCRIBED)
+            grid.setAlphaF(0.10 * lines)
+            paint_grid(painter, self.view, self._session.units, grid)
+        if self.picture is not None and lines > 0.3:
+            edge = QColor(SCRIBED)
+            edge.setAlphaF(0.5 * lines)
+            painter.setPen(QPen(edge, 1, Qt.PenStyle.DashLine))
+            painter.drawRect(target)
+        if not self.bare:
+            self._outline.paint(painter, transform, self.view.shown(), lines)
+            self._paint_sizes(painter, job, lines)
+        if self.pick is not None and self.picture is not None:
+            self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
+        paint_rulers(painter, self.view, self._session.units, true_size(job))
+        if self.hasFocus():
+            painter.setPen(QPen(QColor("#7a5a12"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
+        if not job.outline.taken or not true_size(job) or self.pick is not None:
+            return
+        left, bottom, right, top = bounding_box(job.outline.taken)
+        units = self._session.units
+        texts = (format_length(right - left, units), format_length(top - bottom, units))
+        ground = blend(QColor("#f4f1e8"), LAYOUT_BLUE, lines)
+        box = QRectF(left, bottom, right - left, top - bottom)
+        paint_overall(painter, self.view, box, texts, blend(INK, SCRIBED, lines), ground)
+
+    # the hand
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom to the cursor."""
+        notches = event.angleDelta().y() / 120 or event.pixelDelta().y() / 50
+        if notches:
+            self.zoom_by(_STEP**notches, event.position())
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Pick, or take hold of the table."""
+        if event.button() == Qt.MouseButton.LeftButton and self.pick is not None:
+            self.pick.move(self._to_pixel(event.position()))
+            self._take_pick()
+        elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._drag = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move the table with the hand; tell where the cursor is."""
+        if self._drag is not None:
+            moved = event.position() - self._drag
+            self.view.pan(moved.x(), moved.y())
+            self._drag = event.position()
+            self.update()
+        if self.pick is not None:
+            self.pick.move(self._to_pixel(event.position()))
+            self.update()
+        self.cursor_moved.emit(self.view.to_mm(event.position()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let go of the table."""
+        if self._drag is not None:
+            self._drag = None
+            if self.pick is None:
+                self.unsetCursor()
+            else:
+                self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        """Tell that the cursor is gone."""
+        self.cursor_moved.emit(None)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move the picking cross by arrow keys, pick by Enter, give up by Esc; else pan."""
+        key = event.key()
+        steps = {
+            Qt.Key.Key_Left: (-1.0, 0.0),
+            Qt.Key.Key_Right: (1.0, 0.0),
+            Qt.Key.Key_Up: (0.0, -1.0),
+            Qt.Key.Key_Down: (0.0, 1.0),
+        }
+        far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if key in steps:
+            dx, dy = steps[Qt.Key(key)]
+            if self.pick is not None:
+                size = 20.0 if far else 0.5
+                self.pick.move(self.pick.at + QPointF(dx * size, dy * size))
+            else:
+                self.view.pan(-40 * dx, -40 * dy)
+            self.update()
+        elif self.pick is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._take_pick()
+        elif self.pick is not None and key == Qt.Key.Key_Escape:
+            if not self.pick.step_back():
+                self.stop_pick()
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _take_pick(self) -> None:
+        tool = self.pick
+        if tool is not None and tool.take():
+            self.stop_pick()
+            tool.done(tool.points)
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the middle in the middle; fit what was not seen yet."""
+        self.view.size = QSizeF(event.size())
+        if not self._fitted or event.oldSize().width() <= 0:
+            self.fit()

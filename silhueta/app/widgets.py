@@ -1,0 +1,137 @@
+"""Small controls that every worksheet uses."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
+
+from silhueta.app.look.theme import AMBER_DEEP, FAINT, font
+from silhueta.core.errors import UnitsError
+
+
+class Choice(QWidget):
+    """A few buttons in a row, one of them chosen."""
+
+    chosen = Signal(str)  # by the person
+
+    def __init__(self, name: str, options: dict[str, str], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self._group = QButtonGroup(self)
+        self._keys = list(options)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        for number, (key, text) in enumerate(options.items()):
+            button = QPushButton(text, self)
+            button.setCheckable(True)
+            button.setObjectName(f"choice-{key}")
+            button.setAccessibleName(f"{name}: {text}")
+            button.setStyleSheet("padding: 3px 6px")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            self._group.addButton(button, number)
+            layout.addWidget(button)
+        self._group.idClicked.connect(lambda number: self.chosen.emit(self._keys[number]))
+
+    def button(self, key: str) -> QPushButton:
+        """Return the button of `key`."""
+        button = self._group.button(self._keys.index(key))
+        assert isinstance(button, QPushButton)
+        return button
+
+    def set_chosen(self, key: str) -> None:
+        """Show `key` as chosen, without telling anybody."""
+        self.button(key).setChecked(True)
+
+
+class Field(QLineEdit):
+    """A typed value, read when Enter is pressed or the field is left; wrong input is explained."""
+
+    typed = Signal(object)  # the value that the reader gave
+    wrong = Signal(str)  # what is wrong, or "" when it no longer is
+
+    def __init__(
+        self, name: str, read: Callable[[str], object], parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self._read = read
+        self._shown = ""
+        self.setFixedWidth(104)
+        self.setFont(font(14, QFont.Weight.Medium))
+        self.editingFinished.connect(self._take)
+
+    def show_value(self, text: str) -> None:
+        """Show `text` as the present value, unless the person is typing."""
+        self._shown = text
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(text)
+            self.setModified(False)
+            self._mark("")
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        self.setModified(False)
+        try:
+            value = self._read(self.text())
+        except UnitsError as error:
+            self._mark(str(error))
+            return
+        self._mark("")
+        self.typed.emit(value)
+        self.setText(self._shown)
+
+    def _mark(self, fault: str) -> None:
+        if bool(self.property("wrong")) != bool(fault):
+            self.setProperty("wrong", bool(fault))
+            self.style().unpolish(self)
+            self.style().polish(self)
+        self.setToolTip(fault)
+        self.wrong.emit(fault)
+
+
+class Note(QLabel):
+    """A line that says what a control means or did."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.setWordWrap(True)
+        self.setFont(font(13))
+        self.say(text)
+
+    def say(self, text: str, fault: bool = False) -> None:
+        """Show `text`; a fault in amber words with a triangle."""
+        self.setStyleSheet(f"color: {(AMBER_DEEP if fault else FAINT).name()}")
+        self.setText(f"▲ {text}" if fault and text else text)
+        self.setVisible(bool(text))
+
+
+def heading(text: str, parent: QWidget | None = None) -> QLabel:
+    """Return a control's name."""
+    label = QLabel(text, parent)
+    label.setFont(font(14, QFont.Weight.DemiBold, narrow=True))
+    return label
+
+
+def row(*widgets: QWidget | None) -> QHBoxLayout:
+    """Return the widgets side by side; None stretches."""
+    layout = QHBoxLayout()
+    layout.setSpacing(8)
+    for widget in widgets:
+        if widget is None:
+            layout.addStretch(1)
+        else:
+            layout.addWidget(widget)
+    return layout

@@ -1,0 +1,355 @@
+"""The main window: bar, Traveller, table, worksheet, readout, and how they are joined."""
+
+from __future__ import annotations
+
+from pathlib import Path as File
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QMessageBox,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from silhueta.app.actions import Action, Actions
+from silhueta.app.files import Filing
+from silhueta.app.finder import Finder
+from silhueta.app.readout import Readout
+from silhueta.app.session import Session
+from silhueta.app.states import STOPS, about
+from silhueta.app.stops.cut_file import CutFileSheet
+from silhueta.app.stops.picture import PictureSheet
+from silhueta.app.stops.scale import ScaleSheet
+from silhueta.app.stops.trace import TraceSheet
+from silhueta.app.stops.worksheet import Worksheet
+from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, TopBar, ZoomStrip
+from silhueta.app.table.table import Table
+from silhueta.app.tracing import Tracing
+from silhueta.app.traveller import Traveller
+from silhueta.core.units import Unit
+
+_SHEET_WIDTH = 284
+
+
+class Window(QMainWindow):
+    """Everything a person sees, built once, showing the session's job."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("window")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 620)
+        self.session = Session(parent=self)
+        self.tracing = Tracing(self.session, self)
+        self.table = Table(self.session, self)
+        self.present = "picture"
+        self.sheets: dict[str, Worksheet] = {
+            "picture": PictureSheet(self.session, self.tracing, self),
+            "scale": ScaleSheet(self.session, self.tracing, self.table, self),
+            "trace": TraceSheet(self.session, self.tracing, self.table, self),
+            "cut_file": CutFileSheet(self.session, self.tracing, self),
+        }
+        self.filing = Filing(self)
+        self.actions_ = Actions(self)
+        self._declare_actions()
+        self.bar = TopBar(self.actions_, self)
+        self.traveller = Traveller(STOPS, self)
+        self.readout = Readout(self.session, self)
+        self.progress, self.notice = ProgressStrip(self), NoticeStrip(self)
+        self.fade, self.zoom = FadeStrip(self.table), ZoomStrip(self.actions_, self.table)
+        self._lay_out()
+        self._join()
+        self.go("picture")
+
+    # built once
+
+    def _lay_out(self) -> None:
+        self.stack = QStackedWidget(self)
+        self.stack.setFixedWidth(_SHEET_WIDTH)
+        for sheet in self.sheets.values():
+            self.stack.addWidget(sheet)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.notice)
+        middle.addWidget(self.table, 1)
+        middle.addWidget(self.progress)
+        body = QHBoxLayout()
+        body.setSpacing(0)
+        body.addWidget(self.traveller)
+        body.addLayout(middle, 1)
+        body.addWidget(self.stack)
+        central = QWidget(self)
+        whole = QVBoxLayout(central)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.bar)
+        whole.addLayout(body, 1)
+        whole.addWidget(self.readout)
+        self.setCentralWidget(central)
+        for button in self.findChildren(QAbstractButton):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves Space to the table
+
+    def _join(self) -> None:
+        self.session.job_changed.connect(self._refresh)
+        self.tracing.changed.connect(self._refresh)
+        self.traveller.go.connect(self.go)
+        self.table.cursor_moved.connect(self.readout.set_cursor)
+        self.fade.changed.connect(self.table.set_lines)
+        self.bar.units_chosen.connect(self.session.set_units)
+        self.session.units_changed.connect(self.bar.show_units)
+        for sheet in self.sheets.values():
+            sheet.go.connect(self.go)
+            sheet.failed.connect(self.say)
+        picture, cut = self.sheets["picture"], self.sheets["cut_file"]
+        assert isinstance(picture, PictureSheet)
+        assert isinstance(cut, CutFileSheet)
+        picture.open.clicked.connect(self.filing.open)
+        cut.save.connect(self.filing.export)
+        for bench in (self.tracing.bench, self.filing.bench):
+            self.progress.follow(bench)
+        QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
+
+    def _declare_actions(self) -> None:
+        standard = QKeySequence.StandardKey
+        scale, cut = self.sheets["scale"], self.sheets["cut_file"]
+        assert isinstance(scale, ScaleSheet)
+        assert isinstance(cut, CutFileSheet)
+
+        def picture_missing() -> str:
+            return "" if self.session.job.picture is not None else "there is no picture yet"
+
+        def pick() -> None:
+            self.go("scale")
+            scale.start_pick()
+
+        self.actions_.add(
+            Action(
+                "open",
+                "Open",
+                self.filing.open,
+                (standard.Open,),
+                words="picture job file photo scan",
+            ),
+            Action(
+                "save", "Save", self.filing.save, (standard.Save,), picture_missing, "job file keep"
+            ),
+            Action(
+                "save_as",
+                "Save as…",
+                self.filing.save_as,
+                (standard.SaveAs,),
+                picture_missing,
+                "job",
+            ),
+            Action(
+                "undo", "Undo", self.session.undo, (standard.Undo,), self._why_no_undo, "back step"
+            ),
+            Action(
+                "redo",
+                "Redo",
+                self.session.redo,
+                (standard.Redo,),
+                self._why_no_redo,
+                "forward again",
+            ),
+            Action(
+                "find", "Find an action", self.find_action, ("Ctrl+K",), words="search command help"
+            ),
+            Action("fit", "Show all", self.table.fit, words="fit zoom whole view"),
+            Action(
+                "zoom_in", "Zoom in", lambda: self.table.zoom_by(1.4), (standard.ZoomIn, "Ctrl+=")
+            ),
+            Action(
+                "zoom_out", "Zoom out", lambda: self.table.zoom_by(1 / 1.4), (standard.ZoomOut,)
+            ),
+            Action(
+                "lines",
+                "Lines only, or the picture",
+                lambda: self.fade.flip(),
+                words="scribe view fade",
+            ),
+            Action(
+                "pick",
+                "Pick two points of known distance",
+                pick,
+                (),
+                picture_missing,
+                "scale length",
+            ),
+            Action(
+                "dxf",
+                "Save a DXF",
+                lambda: self.filing.export("dxf"),
+                (),
+                cut.why_not,
+                "cut file export",
+            ),
+            Action(
+                "svg",
+                "Save an SVG",
+                lambda: self.filing.export("svg"),
+                (),
+                cut.why_not,
+                "cut file export",
+            ),
+            Action("mm", "Show lengths in mm", lambda: self._units("mm"), words="unit metric"),
+            Action(
+                "inch", "Show lengths in inches", lambda: self._units("in"), words="unit imperial"
+            ),
+            Action(
+                "demo", "Open the demo job", self.filing.open_demo, words="example gasket capstan"
+            ),
+            Action(
+                "help",
+                "List every action and key",
+                self.find_action,
+                (standard.HelpContents,),
+                words="help",
+            ),
+            Action("quit", "Quit", lambda: self._close(), (standard.Quit,), words="leave close"),
+        )
+        for stop in STOPS:
+            self.actions_.add(
+                Action(
+                    f"go_{stop.key}",
+                    f"Go to {stop.text}",
+                    lambda key=stop.key: self.go(key),  # type: ignore[misc]
+                    (f"Alt+{stop.number}",),
+                    words="stop worksheet",
+                )
+            )
+
+    # what actions do
+
+    def go(self, key: str) -> None:
+        """Go to the stop `key`."""
+        if self.table.pick is not None and key != "scale":
+            self.table.stop_pick()
+        self.present = key
+        self.stack.setCurrentWidget(self.sheets[key])
+        self._refresh()
+
+    def find_action(self) -> None:
+        """Open the list of actions."""
+        finder = Finder(self.actions_, self)
+        finder.adjustSize()
+        corner = self.mapToGlobal(self.rect().topLeft())
+        finder.move(corner.x() + (self.width() - finder.width()) // 2, corner.y() + 48)
+        finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        finder.show()
+        finder.field.setFocus()
+
+    def say(self, text: str) -> None:
+        """Tell what is wrong and what to do, without stopping anybody's work."""
+        self.notice.say(text)
+
+    def _units(self, unit: Unit) -> None:
+        self.session.set_units(unit)
+
+    def _close(self) -> None:
+        self.close()
+
+    def _why_no_undo(self) -> str:
+        return "" if self.session.undo_label is not None else "nothing was changed yet"
+
+    def _why_no_redo(self) -> str:
+        return "" if self.session.redo_label is not None else "nothing was taken back"
+
+    # what is shown
+
+    def _refresh(self, _: object = None) -> None:
+        job = self.session.job
+        star = " •" if self.session.dirty else ""
+        self.setWindowTitle(f"{job.name}{star} — Silhueta")
+        self.traveller.refresh(job, about(job, self.tracing.picture), self.present)
+        self.actions_.refresh()
+        self.bar.refresh(self.session.undo_label, self.session.redo_label)
+        self.table.setVisible(True)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the strips that float on the table in their corners."""
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._place_strips)
+
+    def showEvent(self, event: QEvent) -> None:  # type: ignore[override]
+        """Place the floating strips once sizes are known."""
+        self._place_strips()
+        QTimer.singleShot(0, self._place_strips)
+
+    def _place_strips(self) -> None:
+        self.fade.adjustSize()
+        self.zoom.adjustSize()
+        self.fade.move(self.table.width() - self.fade.width() - 12, 12)
+        self.zoom.move(
+            self.table.width() - self.zoom.width() - 12,
+            self.table.height() - self.zoom.height() - 38,
+        )
+
+    # the desktop
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Show the bare picture while Space is held, where Space has no other meaning."""
+        if (
+            isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Space
+            and event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease)
+            and self.isActiveWindow()
+            and not isinstance(QApplication.focusWidget(), QLineEdit | QAbstractButton | QSlider)
+        ):
+            if not event.isAutoRepeat():
+                self.table.set_bare(event.type() == QEvent.Type.KeyPress)
+            return True
+        return super().eventFilter(watched, event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Take files."""
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open the first file dropped."""
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            self.filing.open_file(File(files[0]))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Ask about what is not saved, then end the work beside the interface."""
+        if not self.may_leave():
+            event.ignore()
+            return
+        QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
+        self.tracing.bench.close()
+        self.filing.bench.close()
+        event.accept()
+
+    def may_leave(self) -> bool:
+        """Return whether the present job may be left, after asking when it is not saved."""
+        if not self.session.dirty:
+            return True
+        box = QMessageBox(self)
+        box.setObjectName("unsaved")
+        box.setWindowTitle("Silhueta")
+        box.setText(f"“{self.session.job.name}” has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        leave = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go on working", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.filing.save_now()
+        return box.clickedButton() is leave

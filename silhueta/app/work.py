@@ -1,0 +1,99 @@
+"""The core's work beside the interface: one kind of work at a time, the newest request wins."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from silhueta.core.errors import SilhuetaError, StoppedError
+from silhueta.core.work import Work
+
+log = logging.getLogger(__name__)
+
+
+class Bench(QObject):
+    """Run functions of a Work in a thread; a new request stops the one before it.
+
+    Results come back on the interface's thread, and only those of the newest request.
+    """
+
+    began = Signal(str)
+    progressed = Signal(str, float)
+    done = Signal(object, object)  # result, what was asked for
+    failed = Signal(str)
+    ended = Signal()
+    _reported = Signal(int, str, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._number = 0
+        self._work: Work | None = None
+        self._threads: list[threading.Thread] = []
+        self._asked: Any = None
+        self._reported.connect(self._on_report, Qt.ConnectionType.QueuedConnection)
+
+    @property
+    def busy(self) -> bool:
+        """Whether a request is under way."""
+        return self._work is not None
+
+    def ask(self, label: str, function: Callable[[Work], Any], asked: Any = None) -> None:
+        """Run `function` with a Work in a thread; `asked` comes back with its result."""
+        if self._work is not None:
+            self._work.stop()
+        self._number += 1
+        number = self._number
+        work = Work(lambda stage, share: self._reported.emit(number, "step", (stage, share)))
+        self._work, self._asked = work, asked
+
+        def run() -> None:
+            try:
+                result = function(work)
+            except StoppedError:
+                self._reported.emit(number, "stopped", None)
+            except SilhuetaError as error:
+                self._reported.emit(number, "failed", str(error))
+            except MemoryError:
+                self._reported.emit(number, "failed", "the memory ran out; open a smaller picture")
+            except Exception as error:
+                log.exception("a fault in the core")
+                text = f"a fault in Silhueta ({type(error).__name__}); the log says more"
+                self._reported.emit(number, "failed", text)
+            else:
+                self._reported.emit(number, "done", result)
+
+        thread = threading.Thread(target=run, name=f"bench-{number}", daemon=True)
+        self._threads = [t for t in self._threads if t.is_alive()] + [thread]
+        self.began.emit(label)
+        thread.start()
+
+    def stop(self) -> None:
+        """Stop what is under way, and forget its result."""
+        if self._work is not None:
+            self._work.stop()
+            self._number += 1
+            self._work = None
+            self.ended.emit()
+
+    def close(self, seconds: float = 10.0) -> None:
+        """Stop, and wait for the threads to end."""
+        self.stop()
+        for thread in self._threads:
+            thread.join(seconds)
+
+    def _on_report(self, number: int, what: str, value: Any) -> None:
+        if number != self._number or self._work is None:
+            return
+        if what == "step":
+            self.progressed.emit(*value)
+            return
+        self._work = None
+        if what == "done":
+            self.done.emit(value, self._asked)
+        elif what == "failed":
+            self.failed.emit(value)
+        self.ended.emit()
