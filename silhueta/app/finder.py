@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt, Slot
+from PySide6.QtCore import QEvent, QObject, QSize, Qt, Slot
 from PySide6.QtGui import QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
@@ -65,7 +65,7 @@ class Finder(QDialog):
         item.setData(Qt.ItemDataRole.AccessibleTextRole, spoken)
         row = QWidget()
         layout = QHBoxLayout(row)
-        layout.setContentsMargins(10, 5, 10, 5)
+        layout.setContentsMargins(10, 0, 10, 0)
         name = QLabel(record.text)
         layout.addWidget(name)
         if reason:
@@ -74,7 +74,7 @@ class Finder(QDialog):
         else:
             layout.addStretch(1)
         layout.addWidget(_note(key_text(record), INK))
-        item.setSizeHint(row.sizeHint())
+        item.setSizeHint(QSize(0, 34))
         self.list.setItemWidget(item, row)
 
     @Slot(QListWidgetItem)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from silhueta.app.look.theme import BAND, CHALK, PENCIL, SCRIBED, font
 from silhueta.app.session import Session
-from silhueta.core.inspection.figures import figures
+from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job
 from silhueta.core.datum.scale import present_mm_per_px, true_size
 from silhueta.core.units import MM_PER_UNIT
@@ -40,7 +40,7 @@ class Readout(QWidget):
         if not job.outline.taken:
             self._figures = []
         else:
-            got = figures(job.outline.taken)
+            got = outline_figures(job.outline)
             unit, factor, places = self._unit(job)
             width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)
             loops = got.outer_loops + got.holes

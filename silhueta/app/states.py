@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from silhueta.app.traveller import Stop, StopState
 from silhueta.core.datum.scale import describe, present_mm_per_px
-from silhueta.core.geometry.path import Loop
+from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, OverallDatum, is_stale
 from silhueta.core.picture.decode import Picture
 
@@ -36,10 +36,9 @@ def trace_state(job: Job) -> StopState:
         return StopState("")
     if job.traced is None:
         return StopState("not traced yet")
-    paths = job.outline.taken
-    loops = sum(isinstance(path, Loop) for path in paths)
-    segments = sum(len(path.kinds) for path in paths)
-    text = f"{loops} loop{'s' if loops != 1 else ''}, {segments} segments"
+    got = outline_figures(job.outline)
+    loops = got.outer_loops + got.holes
+    text = f"{loops} loop{'s' if loops != 1 else ''}, {got.segments} segments"
     return StopState(
         text + (", being traced anew" if is_stale(job) else ""), done=not is_stale(job)
     )
@@ -52,7 +51,7 @@ def cut_file_state(job: Job) -> StopState:
     if not job.datums:
         return StopState("waits for the scale")
     plan = job.cut_file
-    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, not saved yet")
+    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero at the {plan.origin}")
 
 
 STOPS = [

@@ -5,7 +5,15 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
 
 from silhueta.app.actions import Actions, key_text
 from silhueta.app.look.icons import icon, paint_icon
@@ -145,6 +153,31 @@ class ZoomStrip(_Floating):
             button.setToolTip(actions.action(identifier).text())
             button.clicked.connect(lambda _=False, i=identifier: actions.run(i))
             self.row.addWidget(button)
+
+
+class StartCard(_Floating):
+    """What to do with an empty table."""
+
+    def __init__(self, actions: Actions, parent: QWidget) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        self.row.setContentsMargins(28, 20, 28, 22)
+        self.row.addLayout(column)
+        head = QLabel("The table is empty", self)
+        head.setFont(font(20, QFont.Weight.Bold))
+        text = QLabel("Drop a photo or scan of the part here, or open one.", self)
+        text.setStyleSheet(f"color: {FAINT.name()}")
+        column.addWidget(head)
+        column.addWidget(text)
+        column.addSpacing(8)
+        line = QHBoxLayout()
+        for identifier, words in (("open", "Open a picture…"), ("demo", "Open the demo job")):
+            button = QPushButton(words, self)
+            button.setObjectName(f"start-{identifier}")
+            button.clicked.connect(lambda _=False, i=identifier: actions.run(i))
+            line.addWidget(button)
+        column.addLayout(line)
 
 
 class ProgressStrip(QWidget):

@@ -163,13 +163,13 @@ class StopButton(QAbstractButton):
         painter.setPen(INK if self._state.done or self._present or self._state.wanted else FAINT)
         painter.setFont(font(16, QFont.Weight.DemiBold))
         painter.drawText(
-            QRectF(left, middle - 30, 150, 22), Qt.AlignmentFlag.AlignVCenter, self._stop.text
+            QRectF(left, middle - 26, 150, 22), Qt.AlignmentFlag.AlignVCenter, self._stop.text
         )
         painter.setPen(AMBER_DEEP if self._state.wanted else FAINT)
         small = font(13, QFont.Weight.Medium, narrow=True)
         painter.setFont(small)
         width = self.width() - left - 6
-        box = QRectF(left, middle - 8, width, 34)
+        box = QRectF(left, middle - 4, width, 34)
         flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
         painter.drawText(
             box, int(flags), _two_lines(self._state.result, QFontMetrics(small), int(width))

@@ -12,6 +12,7 @@ from PySide6.QtGui import (
     QKeyEvent,
     QKeySequence,
     QResizeEvent,
+    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -37,7 +38,7 @@ from silhueta.app.stops.picture import PictureSheet
 from silhueta.app.stops.scale import ScaleSheet
 from silhueta.app.stops.trace import TraceSheet
 from silhueta.app.stops.worksheet import Worksheet
-from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, TopBar, ZoomStrip
+from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, StartCard, TopBar, ZoomStrip
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.traveller import Traveller
@@ -73,6 +74,7 @@ class Window(QMainWindow):
         self.readout = Readout(self.session, self)
         self.progress, self.notice = ProgressStrip(self), NoticeStrip(self)
         self.fade, self.zoom = FadeStrip(self.table), ZoomStrip(self.actions_, self.table)
+        self.start_card = StartCard(self.actions_, self.table)
         self._lay_out()
         self._join()
         self.go("picture")
@@ -280,19 +282,22 @@ class Window(QMainWindow):
         self.traveller.refresh(job, about(job, self.tracing.picture), self.present)
         self.actions_.refresh()
         self.bar.refresh(self.session.undo_label, self.session.redo_label)
-        self.table.setVisible(True)
+        self.start_card.setVisible(job.picture is None)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the strips that float on the table in their corners."""
         super().resizeEvent(event)
         QTimer.singleShot(0, self._place_strips)
 
-    def showEvent(self, event: QEvent) -> None:  # type: ignore[override]
+    def showEvent(self, event: QShowEvent) -> None:
         """Place the floating strips once sizes are known."""
         self._place_strips()
         QTimer.singleShot(0, self._place_strips)
 
     def _place_strips(self) -> None:
+        self.start_card.adjustSize()
+        middle = self.table.rect().center() - self.start_card.rect().center()
+        self.start_card.move(middle)
         self.fade.adjustSize()
         self.zoom.adjustSize()
         self.fade.move(self.table.width() - self.fade.width() - 12, 12)

@@ -123,7 +123,6 @@ QSlider::handle:horizontal {{
 }}
 QSlider:focus {{ border: 2px solid {BRASS_DEEP.name()}; border-radius: 4px; }}
 QListWidget {{ background: {WHITE.name()}; border: 1px solid {RULE.name()}; outline: none; }}
-QListWidget::item {{ padding: 6px 8px; }}
 QListWidget::item:selected {{ background: {PAPER.name()}; color: {INK.name()};
     border-left: 4px solid {BRASS.name()}; }}
 """

@@ -14,7 +14,7 @@ from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
 from silhueta.core.files.proof import Proof
-from silhueta.core.inspection.figures import figures
+from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale, set_cut_file
 from silhueta.core.datum.scale import true_size
 from silhueta.core.units import MM_PER_INCH, format_length
@@ -116,13 +116,13 @@ class CutFileSheet(Worksheet):
             self.sheet.setText("nothing yet")
             self.say_result(f"Not yet: {reason}.", True)
             return
-        got = figures(job.outline.taken)
+        got = outline_figures(job.outline)
         width, height = got.size_mm
         self.sheet.setText(
             f"{width:,.2f} × {height:,.2f} mm\n"
             f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
-            f"{got.outer_loops} outside, {got.holes} holes, {got.open_paths} open\n"
-            f"{got.lines} lines, {got.arcs} arcs; holes come first"
+            f"{got.outer_loops} outside, {_count(got.holes, 'hole')}, {got.open_paths} open\n"
+            f"{_count(got.lines, 'line')}, {_count(got.arcs, 'arc')}; holes come first"
         )
         self._show_saved(job)
 
@@ -140,3 +140,7 @@ class CutFileSheet(Worksheet):
             f"{got.outer_loops + got.holes} loops closed, {got.open_paths} open.{now}",
             fault=not same,
         )
+
+
+def _count(number: int, name: str) -> str:
+    return f"{number:,} {name}{'' if number == 1 else 's'}"

@@ -25,7 +25,7 @@ class Histogram(QWidget):
         self.setAccessibleName("Threshold")
         self.setAccessibleDescription("Grey values of the picture. Arrow keys move the threshold.")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(108)
+        self.setFixedHeight(104)
         self._counts = [0] * 256
         self._value = 128.0
         self._dark = True
@@ -34,7 +34,7 @@ class Histogram(QWidget):
 
     def sizeHint(self) -> QSize:
         """Return a height that shows two hills apart."""
-        return QSize(240, 116)
+        return QSize(240, 104)
 
     def show_values(self, counts: list[int], value: float, dark: bool, automatic: bool) -> None:
         """Show counts (256), the threshold, which side is the part, and who set it."""
@@ -51,14 +51,15 @@ class Histogram(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         floor = self.height() - _FOOT
         painter.fillRect(QRectF(0, 0, self.width(), floor), WHITE)
-        top = math.log1p(max(max(self._counts), 1))
+        pairs = [max(self._counts[g - g % 2], self._counts[g - g % 2 + 1]) for g in range(256)]
+        top = math.log1p(max(max(pairs), 1))
         for dark_side in (True, False):
             low, high = (0, int(self._value)) if dark_side else (int(self._value), 256)
             hill = [QPointF(self._x(low), floor)]
             for grey in range(low, high):
                 hill.append(
                     QPointF(
-                        self._x(grey), floor - (floor - 8) * math.log1p(self._counts[grey]) / top
+                        self._x(grey), floor - (floor - 8) * math.log1p(pairs[grey]) / top
                     )
                 )
             hill.append(QPointF(self._x(max(high - 1, low)), floor))

@@ -24,10 +24,11 @@ class PictureSheet(Worksheet):
         self.body.addWidget(self.open)
         self.body.addWidget(Note(f"Or drop one on the window. {kinds}."))
         self._facts = {name: QLabel(self) for name in ("File", "Size", "The file says")}
-        for name, label in self._facts.items():
+        self._headings = [heading(name) for name in self._facts]
+        for title, (name, label) in zip(self._headings, self._facts.items(), strict=True):
             label.setWordWrap(True)
             label.setAccessibleName(name)
-            self.body.addWidget(heading(name))
+            self.body.addWidget(title)
             self.body.addWidget(label)
         self.advice = Note()
         self.body.addWidget(self.advice)
@@ -37,8 +38,9 @@ class PictureSheet(Worksheet):
     def refresh(self, job: Job) -> None:
         """Show the picture's facts."""
         picture = self._tracing.picture
-        for label in self._facts.values():
-            label.setText("nothing yet")
+        self.open.setText("Open another picture…")
+        for widget in (self.open, *self._facts.values(), *self._headings):
+            widget.setVisible(picture is not None)
         self.advice.say("")
         if job.picture is None or picture is None:
             self.say_result(

@@ -16,7 +16,7 @@ from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, heading, row
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.inspection.figures import figures
+from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace
 from silhueta.core.datum.scale import present_mm_per_px
 from silhueta.core.trace.threshold import level_of
@@ -35,8 +35,7 @@ class TraceSheet(Worksheet):
         super().__init__(session, "Trace", "Where does the part end and the ground begin?", parent)
         self._tracing, self._table = tracing, table
         self.side = Choice("The part is", {"dark": "Dark", "light": "Light"}, self)
-        self.find = QPushButton("Find it", self)
-        self.find.setToolTip("Half-way between what is dark and what is light")
+        self.find_it = QPushButton("Find it", self)
         self.threshold = Field("Threshold", _read_grey, self)
         self.threshold.setFixedWidth(64)
         self.histogram = Histogram(self)
@@ -57,7 +56,7 @@ class TraceSheet(Worksheet):
 
     def _lay_out(self) -> None:
         self.body.addLayout(row(heading("The part is"), None, self.side))
-        self.body.addLayout(row(heading("Threshold"), None, self.find, self.threshold))
+        self.body.addLayout(row(heading("Threshold"), None, self.find_it, self.threshold))
         self.body.addWidget(self.histogram)
         self.body.addWidget(self.fault)
         self.body.addLayout(row(heading("Tolerance"), None, self.tolerance))
@@ -71,7 +70,7 @@ class TraceSheet(Worksheet):
 
     def _connect(self) -> None:
         self.side.chosen.connect(lambda key: self._set("Part is " + key, invert=key == "light"))
-        self.find.clicked.connect(lambda: self._set("Find the threshold", threshold=None))
+        self.find_it.clicked.connect(lambda: self._set("Find the threshold", threshold=None))
         self.threshold.typed.connect(lambda value: self._set("Threshold", threshold=value))
         self.histogram.dragged.connect(self._drag_threshold)
         self.histogram.dropped.connect(self._drop)
@@ -131,8 +130,10 @@ class TraceSheet(Worksheet):
         self.threshold.show_value(f"{grey:.0f}")
         automatic = settings.threshold is None
         self.histogram.show_values(self._tracing.counts, grey, not settings.invert, automatic)
-        self.find.setEnabled(not automatic)
-        self.find.setText("Found" if automatic else "Find it")
+        self.find_it.setEnabled(not automatic)
+        self.find_it.setToolTip(
+            "It is the found one already" if automatic else "Half-way between dark and light"
+        )
         self.tolerance.show_value(format_length(tolerance, unit, 3))
         self.meaning.say("The line may leave the edge by this much.")
         self.speck.show_value(f"{settings.speck:.3g} mm²")
@@ -168,7 +169,7 @@ class TraceSheet(Worksheet):
             self.say_result("Tracing…")
             self.set_next("On to Cut file", "the trace is not done yet")
         else:
-            got = figures(job.outline.taken)
+            got = outline_figures(job.outline)
             skipped = len(job.outline.contours) - len(job.outline.taken)
             loops = got.outer_loops + got.holes
             text = f"{loops} loops, all closed. {got.segments} segments."
@@ -187,7 +188,7 @@ def _slider(name: str) -> QSlider:
 
 
 def _slid(step: int, low: float, high: float) -> float:
-    return low * (high / low) ** (step / 100)
+    return low * float((high / low) ** (step / 100))
 
 
 def _place(slider: QSlider, value: float, low: float, high: float) -> None:

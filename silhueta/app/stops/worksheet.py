@@ -30,7 +30,7 @@ class Worksheet(QWidget):
         inside = QWidget(self)
         self.body = QVBoxLayout(inside)
         self.body.setContentsMargins(2, 4, 8, 4)
-        self.body.setSpacing(8)
+        self.body.setSpacing(5)
         scroll = QScrollArea(self)
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)

@@ -20,6 +20,7 @@ _TICK_STEP, _TICK = 15.0, 6.0  # screen px
 _NODE_ROOM = 14.0  # screen px a node needs before it is drawn
 _SMOOTH_TURN = 0.14  # radians: more is a corner
 _MOST_TICKS = 6000
+_DARK_UNTIL = 0.6  # share of "lines only" up to which the picture is what is seen
 
 
 class OutlineLayer:
@@ -35,9 +36,11 @@ class OutlineLayer:
 
     def paint(self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float) -> None:
         """Paint over a picture (`lines` 0), as lines only (1), or between."""
-        colour = blend(OUTLINE_ON_PICTURE, SCRIBED, lines)
+        # over the picture, however pale, a dark line in a pale casing; bright only on the blue
+        bright = min(max((lines - _DARK_UNTIL) / (1 - _DARK_UNTIL), 0.0), 1.0) ** 0.25
+        colour = blend(OUTLINE_ON_PICTURE, SCRIBED, bright)
         casing = QColor(SCRIBED)
-        casing.setAlphaF(max(0.0, 0.85 * (1 - 1.6 * lines)))
+        casing.setAlphaF(0.85 * (1 - bright))
         near = shown.adjusted(-2, -2, 2, 2)
         seen = [
             (contour, path)
@@ -57,7 +60,7 @@ class OutlineLayer:
             painter.drawPath(path)
         for contour, _ in seen:
             if contour.taken:
-                self._paint_nodes(painter, transform, contour, colour, near, lines)
+                self._paint_nodes(painter, transform, contour, colour, near, bright)
 
     def _paint_ticks(
         self,
@@ -70,7 +73,7 @@ class OutlineLayer:
         scale = transform.m11()
         if not 0.8 < self._ticks_at / max(scale, 1e-9) < 1.25:
             self._ticks, self._ticks_at = {}, scale
-        painter.setPen(QPen(colour, 1.0))
+        painter.setPen(QPen(colour, 1.2))
         room = _MOST_TICKS
         for contour in contours:
             if not contour.taken or not contour.path.closed:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -17,7 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from silhueta.app.look.theme import BENCH, INK, LAYOUT_BLUE, SCRIBED
+from silhueta.app.look.theme import BENCH, BRASS_DEEP, INK, LAYOUT_BLUE, SCRIBED
 from silhueta.app.session import Session
 from silhueta.app.table.dimensions import paint_overall
 from silhueta.app.table.outline_layer import OutlineLayer, blend
@@ -60,6 +61,7 @@ class Table(QWidget):
         self.pick: PickTool | None = None
         self._drag: QPointF | None = None
         self._fitted = False
+        self._by_key = False
         self._mm_per_px = present_mm_per_px(session.job)
         session.job_changed.connect(self._refresh)
         session.units_changed.connect(self.update)
@@ -177,8 +179,8 @@ class Table(QWidget):
         if self.pick is not None and self.picture is not None:
             self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
         paint_rulers(painter, self.view, self._session.units, true_size(job))
-        if self.hasFocus():
-            painter.setPen(QPen(QColor("#7a5a12"), 2))
+        if self._by_key:
+            painter.setPen(QPen(BRASS_DEEP, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.end()
@@ -231,6 +233,17 @@ class Table(QWidget):
                 self.unsetCursor()
             else:
                 self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Show the focus when a key brought it."""
+        keys = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        self._by_key = event.reason() in keys
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """Show that it is gone."""
+        self._by_key = False
+        self.update()
 
     def leaveEvent(self, event: QEvent) -> None:
         """Tell that the cursor is gone."""

@@ -110,10 +110,10 @@ def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
 
 
 def describe(datum: Datum) -> str:
-    """Return in a few words what fixes the scale: "300 dpi, from the file"."""
+    """Return in a few words what fixes the scale: "300 dpi in the file"."""
     match datum:
         case DpiDatum(dpi=dpi, source=source):
-            return f"{dpi:g} dpi{', from the file' if source == 'file' else ''}"
+            return f"{dpi:g} dpi{' in the file' if source == 'file' else ''}"
         case PixelDatum(mm=mm):
             return f"a pixel of {mm:g} mm"
         case OverallDatum(axis=axis, mm=mm):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings, doubles
 from silhueta.core.geometry.measure import bounding_box, length, signed_area
 from silhueta.core.geometry.nesting import nest
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
 
 _SIMPLE = 20_000  # paths above which doubles are not looked for
@@ -64,6 +66,16 @@ def figures(paths: Sequence[Path]) -> Figures:
         area_mm2=float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
         cut_length_mm=float(sum(length(path) for path in paths)),
     )
+
+
+_KNOWN: WeakKeyDictionary[Outline, Figures] = WeakKeyDictionary()
+
+
+def outline_figures(outline: Outline) -> Figures:
+    """Return the figures of what is cut in `outline`, worked out once for each."""
+    if outline not in _KNOWN:
+        _KNOWN[outline] = figures(outline.taken)
+    return _KNOWN[outline]
 
 
 def report(paths: Sequence[Path], file_units: str) -> dict[str, object]:

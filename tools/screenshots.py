@@ -1,0 +1,77 @@
+"""Take one picture of each main view, from demo data, into docs/screenshots."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+
+from silhueta.app.finder import Finder
+from silhueta.app.main import application, settle
+from silhueta.app.stops.scale import ScaleSheet
+from silhueta.app.window import Window
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def main(folder: Path = FOLDER) -> None:
+    """Drive the window through the demo job and grab it at each stop."""
+    folder.mkdir(parents=True, exist_ok=True)
+    application()
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+
+    def shot(name: str) -> None:
+        QTest.qWait(80)
+        window.grab().save(str(folder / f"{name}.png"))
+
+    shot("start")
+    window.filing.open_demo()
+    settle(window)
+    QTest.mouseMove(window.table, QPoint(430, 330))
+    shot("trace")
+    window.fade.slider.setValue(100)
+    shot("trace-lines")
+    window.fade.slider.setValue(45)
+    window.table.zoom_by(24, QPointF(*_screen(window, 238, 720)))
+    shot("trace-close")
+    window.fade.slider.setValue(0)
+    window.table.fit()
+    window.go("picture")
+    shot("picture")
+    window.go("scale")
+    scale = window.sheets["scale"]
+    assert isinstance(scale, ScaleSheet)
+    scale.start_pick()
+    QTest.mouseClick(window.table, Qt.MouseButton.LeftButton, pos=QPoint(*map(int, _screen(window, 300, 452))))
+    QTest.mouseMove(window.table, QPoint(*map(int, _screen(window, 1400, 700))))
+    shot("scale-pick")
+    QTest.keyClick(window.table, Qt.Key.Key_Escape)
+    QTest.keyClick(window.table, Qt.Key.Key_Escape)
+    shot("scale")
+    window.go("cut_file")
+    shot("cut-file")
+    window.find_action()
+    finder = window.findChild(Finder)
+    assert finder is not None
+    QTest.keyClicks(finder.field, "un")
+    QTest.qWait(80)
+    finder.grab().save(str(folder / "find-an-action.png"))
+    finder.close()
+    window.session.mark_saved(window.session.job, Path("x"))
+    window.close()
+
+
+def _screen(window: Window, x: float, y: float) -> tuple[float, float]:
+    at = window.table._from_pixel(QPointF(x, y))
+    return at.x(), at.y()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER)
