@@ -1,0 +1,1 @@
+"""Benchmarks: accuracy against known truth first, then speed and memory as ratios."""

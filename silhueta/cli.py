@@ -254,7 +254,9 @@ def inspect(file: File, report: File | None) -> None:
     lines = {
         "units": found["file_units"],
         "size": f"{width:,.3f} x {height:,.3f} mm  ({width / 25.4:,.4f} x {height / 25.4:,.4f} in)",
-        "closed paths": f"{found['closed_paths']}  ({found['outer_loops']} outer, {found['holes']} holes)",
+        "closed paths": (
+            f"{found['closed_paths']}  ({found['outer_loops']} outer, {found['holes']} holes)"
+        ),
         "open paths": found["open_paths"],
         "nodes": found["nodes"],
         "segments": ", ".join(f"{count} {kind}s" for kind, count in segments.items()),

@@ -49,7 +49,9 @@ def main(folder: Path = FOLDER) -> None:
     scale = window.sheets["scale"]
     assert isinstance(scale, ScaleSheet)
     scale.start_pick()
-    QTest.mouseClick(window.table, Qt.MouseButton.LeftButton, pos=QPoint(*map(int, _screen(window, 300, 452))))
+    QTest.mouseClick(
+        window.table, Qt.MouseButton.LeftButton, pos=QPoint(*map(int, _screen(window, 300, 452)))
+    )
     QTest.mouseMove(window.table, QPoint(*map(int, _screen(window, 1400, 700))))
     shot("scale-pick")
     QTest.keyClick(window.table, Qt.Key.Key_Escape)

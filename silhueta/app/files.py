@@ -108,7 +108,7 @@ class Filing(QObject):
 
     def _save_to(self, target: File) -> None:
         job = self._window.session.job
-        self.bench.ask("Saving", lambda work: _saved(job, target), (job, target))
+        self.bench.ask("Saving", lambda _: _saved(job, target), (job, target))
 
     def export(self, kind: str) -> None:
         """Ask where, and write a cut file there."""
@@ -122,7 +122,7 @@ class Filing(QObject):
             return
         size = present_mm_per_px(job)
         frame = (picture.width * size, picture.height * size)
-        self.bench.ask("Writing", lambda work: _exported(job, frame, target), (job, target))
+        self.bench.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
 
     # what came of it
 

@@ -100,8 +100,8 @@ def _catch_faults() -> None:
         QMessageBox.critical(
             None,
             "Silhueta",
-            f"A fault in Silhueta ({kind.__name__}: {value}). Your job is as it was before this step; "
-            "save it under another name, and report what you did.",
+            f"A fault in Silhueta ({kind.__name__}: {value}). Your job is as it was before "
+            "this step; save it under another name, and report what you did.",
         )
 
     sys.excepthook = caught

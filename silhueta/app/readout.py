@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QWidget
 
 from silhueta.app.look.theme import BAND, CHALK, PENCIL, SCRIBED, font
 from silhueta.app.session import Session
+from silhueta.core.datum.scale import present_mm_per_px, true_size
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job
-from silhueta.core.datum.scale import present_mm_per_px, true_size
 from silhueta.core.units import MM_PER_UNIT
 
 _HIGH = 62

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (

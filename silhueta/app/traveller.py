@@ -1,4 +1,4 @@
-"""The Traveller: the card that goes with a part through the shop; its stops, each with its result."""
+"""The Traveller: the card that goes with a part through the shop, a result a stop."""
 
 from __future__ import annotations
 

@@ -31,7 +31,7 @@ def coverage(outlines: Iterable[Floats], width: int, height: int) -> Floats:
 
 @compiled
 def _accumulate(lines: Floats, width: int, height: int) -> Floats:
-    """Add up, per pixel, the signed area to the right of every line, by the shoelace in each row."""
+    """Add up, per pixel, the signed area to the right of every line, row by row."""
     area = np.zeros((height, width))
     cover = np.zeros((height, width + 1))
     for k in range(len(lines)):

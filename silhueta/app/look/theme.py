@@ -91,7 +91,8 @@ QPushButton:focus, QLineEdit:focus, QComboBox:focus {{ border: 2px solid {BRASS_
 QPushButton:pressed {{ background: {PAPER.name()}; }}
 QPushButton:disabled {{ background: {PAPER.name()}; color: {FAINT.name()}; border-style: dashed; }}
 QPushButton:checked {{
-    background: {PENCIL.name()}; color: {WHITE.name()}; border-color: {INK.name()}; font-weight: 600;
+    background: {PENCIL.name()}; color: {WHITE.name()}; border-color: {INK.name()};
+    font-weight: 600;
 }}
 QPushButton[next="true"] {{
     background: {BRASS.name()}; border: 1px solid #a67f2b; font-weight: 600; min-height: 32px;

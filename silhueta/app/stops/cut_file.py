@@ -13,10 +13,10 @@ from silhueta.app.session import Session
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.datum.scale import true_size
 from silhueta.core.files.proof import Proof
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale, set_cut_file
-from silhueta.core.datum.scale import true_size
 from silhueta.core.units import MM_PER_INCH, format_length
 
 

@@ -58,9 +58,7 @@ class Histogram(QWidget):
             hill = [QPointF(self._x(low), floor)]
             for grey in range(low, high):
                 hill.append(
-                    QPointF(
-                        self._x(grey), floor - (floor - 8) * math.log1p(pairs[grey]) / top
-                    )
+                    QPointF(self._x(grey), floor - (floor - 8) * math.log1p(pairs[grey]) / top)
                 )
             hill.append(QPointF(self._x(max(high - 1, low)), floor))
             painter.setPen(Qt.PenStyle.NoPen)

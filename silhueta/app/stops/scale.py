@@ -13,11 +13,10 @@ from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, heading, row
-from silhueta.core.datum.scale import describe
+from silhueta.core.datum.scale import describe, present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import Datum, DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum, set_datum
-from silhueta.core.datum.scale import present_mm_per_px
 from silhueta.core.units import Unit, format_length, parse_length
 
 _PAGES = {"dpi": "dpi", "overall": "Overall", "length": "Length", "pixel": "Pixel"}
@@ -161,7 +160,7 @@ class ScaleSheet(Worksheet):
         if datum is not self._shown_for:
             self._shown_for = datum
             self._show_datum(datum)
-        self._show_values(job, datum, self.session.units)
+        self._show_values(datum, self.session.units)
         if job.picture is None:
             self.say_result("Open a picture first.")
             self.set_next("On to Trace", "there is no picture yet")
@@ -178,7 +177,8 @@ class ScaleSheet(Worksheet):
             left, bottom, right, top = bounding_box(job.outline.taken)
             unit = self.session.units
             lines.append(
-                f"The outline: {format_length(right - left, unit)} × {format_length(top - bottom, unit)}."
+                f"The outline: {format_length(right - left, unit)} × "
+                f"{format_length(top - bottom, unit)}."
             )
         self.say_result("\n".join(lines))
         self.set_next("On to Trace")
@@ -201,7 +201,7 @@ class ScaleSheet(Worksheet):
                 self._points = None
                 self._show_page("overall")
 
-    def _show_values(self, job: Job, datum: Datum | None, unit: Unit) -> None:
+    def _show_values(self, datum: Datum | None, unit: Unit) -> None:
         self.dpi.show_value(f"{datum.dpi:g} dpi" if isinstance(datum, DpiDatum) else "")
         self.pixel.show_value(f"{datum.mm:g} mm" if isinstance(datum, PixelDatum) else "")
         self.length.show_value(

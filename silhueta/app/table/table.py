@@ -26,10 +26,10 @@ from silhueta.app.table.pick import PickTool
 from silhueta.app.table.picture_layer import PictureLayer
 from silhueta.app.table.rulers import paint_grid, paint_rulers
 from silhueta.app.table.view import View
+from silhueta.core.datum.scale import present_mm_per_px, true_size
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import Job
 from silhueta.core.picture.decode import Picture
-from silhueta.core.datum.scale import present_mm_per_px, true_size
 from silhueta.core.units import format_length
 
 _STEP = 1.2  # a wheel notch's magnification

@@ -123,7 +123,7 @@ def describe(datum: Datum) -> str:
 
 
 def fixing_datum(job: Job) -> Datum:
-    """Return the datum that fixes the scale, or a provisional pixel of 0.1 mm when there is none."""
+    """Return the datum that fixes the scale; a provisional pixel of 0.1 mm for want of one."""
     return job.datums[0] if job.datums else PixelDatum(PROVISIONAL_MM)
 
 

@@ -48,7 +48,8 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
     except OSError as error:
         reason = (error.strerror or "the system refused").lower()
         raise FileError(
-            f"cannot write {target}: {reason}; choose a folder that exists and that you may write to"
+            f"cannot write {target}: {reason}; "
+            "choose a folder that exists and that you may write to"
         ) from error
     finally:
         if temporary is not None:

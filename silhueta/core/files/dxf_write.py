@@ -77,7 +77,7 @@ def _polyline(path: Path) -> tuple[Floats, Floats]:
 
 
 def _with_units(text: str, units: str) -> str:
-    """Return an R12 file with the unit in its header: not of that version, read by many all the same."""
+    """Return an R12 file with the unit in its header: not in that version, but widely read."""
     head, mark, rest = text.partition("  0\nENDSEC\n")
     lines = (
         f"  9\n$INSUNITS\n 70\n{_INSUNITS[units]}\n  9\n$MEASUREMENT\n 70\n{_MEASUREMENT[units]}\n"

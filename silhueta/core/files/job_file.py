@@ -145,8 +145,8 @@ def job_from_bytes(data: bytes, name: str) -> Job:
             version = msgspec.json.decode(text, type=_Format).format
             if version > FORMAT:
                 raise FileError(
-                    f"{name} was saved by a newer Silhueta (format {version}, this one reads {FORMAT}); "
-                    "update the program to open it"
+                    f"{name} was saved by a newer Silhueta (format {version}, this one reads "
+                    f"{FORMAT}); update the program to open it"
                 )
             record = msgspec.json.decode(text, type=_JobRecord)
             picture = None

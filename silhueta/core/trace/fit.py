@@ -74,7 +74,7 @@ def _chain(points: Floats, gate: float, price: float) -> _Chain:
 
 
 def polygon(points: Floats, tolerance: float) -> Loop:
-    """Return the contour as a polygon by Douglas and Peucker's way; never more than `tolerance` off.
+    """Return the contour as a polygon by Douglas and Peucker's way, at most `tolerance` off.
 
     What stands in when lines and arcs would cross; with tolerance 0 the contour itself.
     """

@@ -13,7 +13,7 @@ _BETWEEN = 0.02  # of the pixels may lie between Otsu's value and half level for
 
 
 def histogram(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> NDArray[np.int64]:
-    """Return how many pixels have each grey value, (256,) of int; 16-bit values by their top byte."""
+    """Return how many pixels have each grey, (256,) of int; 16-bit values by their top byte."""
     import cv2
 
     eight = grey if grey.dtype == np.uint8 else (grey >> 8).astype(np.uint8)

@@ -128,8 +128,8 @@ def _checked(found: Contours, settings: TraceSettings) -> Contours:
         side = "lighter" if settings.invert else "darker"
         if found.dropped:
             raise TraceError(
-                f"all {found.dropped} loops found are under the speck limit of {settings.speck:g} mm²; "
-                "lower the limit, or check the scale"
+                f"all {found.dropped} loops found are under the speck limit of "
+                f"{settings.speck:g} mm²; lower the limit, or check the scale"
             )
         raise TraceError(
             f"nothing in the picture is {side} than the threshold; move the threshold or invert"

@@ -1,0 +1,1 @@
+"""Tools of those who build Silhueta."""
