@@ -44,7 +44,7 @@ def flatten_indexed(path: Path, chord_error: float = 0.01) -> tuple[Floats, np.n
     if len(arcs):
         centres, radii = arc_centres(starts[arcs], ends[arcs], path.bulges[arcs])
         turns = 4 * np.arctan(path.bulges[arcs])
-        step = 2 * np.arccos(np.clip(1 - chord_error / radii, -0.5, 1 - 1e-12))
+        step = 2 * np.arccos(np.clip(1 - chord_error / np.maximum(radii, 1e-300), -0.5, 1 - 1e-12))
         pieces[arcs] = np.ceil(np.abs(turns) / step)
     if len(cubics):
         hull = _hulls(path, cubics)

@@ -27,7 +27,7 @@ def march(path: Path, step: float) -> tuple[Floats, Floats]:
     if path.closed:
         points = np.vstack([points, points[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
-    count = max(1, int(along[-1] / step))
+    count = max(1, round(float(along[-1]) / step))
     at = (np.arange(count) + 0.5) * (along[-1] / count)
     piece = np.clip(np.searchsorted(along, at) - 1, 0, len(points) - 2)
     way = points[piece + 1] - points[piece]

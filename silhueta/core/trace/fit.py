@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 
 from silhueta.core.compiled import compiled
+from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
 from silhueta.core.trace.joints import chain_nodes, polish, residual
 from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
@@ -15,6 +16,7 @@ from silhueta.core.trace.segments import Ints, break_up
 
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
 _PRICE = 0.6  # of gate², per segment
+_ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
 
@@ -49,13 +51,34 @@ def fit_contour(points: Floats, tolerance: float) -> Fit:
     best = _chain(local, gate, price)
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
+    area = _area(local)
     for share in _TIGHTER:
-        if best.worst <= gate:
+        if best.worst <= gate and _is_sound(best, area):
             break
         again = _chain(local, share * gate, share * share * price)
-        if again.worst < best.worst:
+        if again.worst < best.worst or not _is_sound(best, area):
             best = again
+    if not _is_sound(best, area):
+        return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
+
+
+def _area(points: Floats) -> float:
+    x, y = points.T
+    return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
+
+
+def _is_sound(chain: _Chain, area: float) -> bool:
+    """Return whether a chain is a loop at all, and about as large as its contour, px²."""
+    if not (np.isfinite(chain.nodes).all() and np.isfinite(chain.bulges).all()):
+        return False
+    steps = np.hypot(*(np.roll(chain.nodes, -1, axis=0) - chain.nodes).T)
+    if len(steps) < (2 if chain.bulges.any() else 3) or steps.min() < 1e-3:
+        return False
+    if np.abs(chain.bulges).max(initial=0) > _ROUNDEST:
+        return False
+    found = signed_area(_loop(chain.nodes, chain.bulges))
+    return abs(found - area) <= 0.2 * abs(area) + 0.5 * len(steps)
 
 
 class _Chain(NamedTuple):
@@ -87,10 +110,8 @@ def polygon(points: Floats, tolerance: float) -> Loop:
 
 
 def _circle(centre: Floats, radius: float, points: Floats) -> Loop:
-    x, y = points.T
-    clockwise = (x @ np.roll(y, -1) - y @ np.roll(x, -1)) < 0
     loop = circle_loop(centre, radius)
-    return Loop(loop.nodes, loop.kinds, -loop.bulges) if clockwise else loop
+    return Loop(loop.nodes, loop.kinds, -loop.bulges) if _area(points) < 0 else loop
 
 
 def _loop(nodes: Floats, bulges: Floats) -> Loop:

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
-from silhueta.core.geometry.path import Floats
+from silhueta.core.geometry.path import ARC, Floats
 from silhueta.core.trace.primitives import SUMS, add_point, best_primitive, worst_residual
 
 Ints = NDArray[np.int64]
@@ -205,7 +205,7 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
                 fits = best_primitive(sums, points, first, end, gate, 0.25 * price, out)
                 fits = fits and _ends_keep(points, at[i], at[j], first, end, gate, out)
             bad = 0 if fits else bad + 1
-            spent = out[4] + price * (1.25 if out[0] == 1 else 1.0)
+            spent = out[4] + _price(out, price)
             if not fits:
                 if j > i + 1:
                     if bad >= _PATIENCE and at[j] - at[i] > 8:
@@ -244,6 +244,41 @@ def _settle(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
 
 
 @compiled
+def _merged(points: Floats, along: Floats, stops: Ints, gate: float, price: float) -> Ints:
+    """Return `stops` without those whose two segments are as well one."""
+    out = np.zeros(6)
+    kept = np.zeros(len(stops), np.int64)
+    used = 1
+    before = np.inf  # cost of the segment from kept[used - 1] to the stop looked at
+    for k in range(1, len(stops)):
+        cost = _cost(points, along, kept[used - 1], stops[k], gate, price, out)
+        if used > 1 and len(stops) - k + used > 3:
+            whole = _cost(points, along, kept[used - 2], stops[k], gate, price, out)
+            if whole <= before + cost:
+                used -= 1
+                cost = whole
+        kept[used] = stops[k]
+        used += 1
+        before = cost
+    return kept[:used]
+
+
+@compiled
+def _cost(
+    points: Floats, along: Floats, i: int, j: int, gate: float, price: float, out: Floats
+) -> float:
+    """Return what segment i..j costs, without end when nothing fits it."""
+    if not fit_between(points, along, i, j, gate, TRIM, price, out):
+        return np.inf
+    return float(out[4] + _price(out, price))
+
+
+@compiled
+def _price(primitive: Floats, price: float) -> float:
+    return price * (1.25 if primitive[0] == ARC else 1.0)
+
+
+@compiled
 def break_up(points: Floats, gate: float, price: float) -> tuple[Floats, Ints]:
     """Return the contour, begun at a breakpoint, and its breakpoints from 0 to n.
 
@@ -274,6 +309,7 @@ def break_up(points: Floats, gate: float, price: float) -> tuple[Floats, Ints]:
     along = arc_lengths(points)
     n = len(points)
     stops = np.append(np.sort((stops[:-1] - start) % n), n)
+    stops = _merged(points, along, stops, gate, price)
     _settle(points, along, stops, gate, price)
     return points, stops
 

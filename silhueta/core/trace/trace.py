@@ -176,15 +176,17 @@ def _uncrossed(
     """
     loops = [fit.loop for fit in fits]
     deviations = [fit.deviation for fit in fits]
-    for share in (*_RETRIES, None):
+    tries = [0] * len(loops)
+    while True:
         work.step(0.5)
         crossing = np.unique(crossings(loops, _CHORD).paths)
-        if len(crossing) == 0:
+        anew = [int(i) for i in crossing if tries[i] < len(_RETRIES)]
+        if not anew:
             break
-        if share is None:
-            raise TraceError("two edges in the picture lie on each other; raise the speck limit")
-        for i in crossing:
-            points = found.contour(int(i))
+        for i in anew:
+            share = _RETRIES[tries[i]]
+            tries[i] += 1
+            points = found.contour(i)
             if share > 0:
                 loops[i], deviations[i] = fit_contour(points, share * tolerance)
             else:
