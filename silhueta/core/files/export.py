@@ -72,13 +72,14 @@ def compare(meant: Sequence[Path], found: Sequence[Path], name: str) -> Figures:
     Raises
     ------
     FileError
-        Naming the first figure that differs.
+        Naming the first figure that differs: place and size, number of paths, area.
 
     """
     want, got = figures(meant), figures(found)
-    off = np.subtract(bounding_box(meant)[2:], bounding_box(found)[2:])
-    size_off = np.subtract(want.size_mm, got.size_mm)
-    if max(np.abs(off[:1]).max(), np.abs(size_off).max()) > _LENGTH_OFF:
+    if (
+        not found
+        or np.abs(np.subtract(bounding_box(meant), bounding_box(found))).max() > _LENGTH_OFF
+    ):
         raise FileError(
             f"{name} came back {got.size_mm[0]:.3f} x {got.size_mm[1]:.3f} mm instead of "
             f"{want.size_mm[0]:.3f} x {want.size_mm[1]:.3f} mm; not kept, please report this"

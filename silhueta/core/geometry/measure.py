@@ -15,14 +15,14 @@ _ABSCISSAE, _WEIGHTS = np.polynomial.legendre.leggauss(12)
 
 
 def length(path: Path) -> float:
-    """Return the length along `path`, mm; exact for lines and arcs, to 1e-6 for usual cubics."""
+    """Return the length along `path`, mm; exact for lines and arcs, to 1e-6 for cubics without cusp."""
     lines = path.kinds == LINE
     straight = path.ends[lines] - path.starts[lines]
     total = float(np.hypot(straight[:, 0], straight[:, 1]).sum())
     _, radii, _, turns = arc_angles(path)
     total += float((radii * np.abs(turns)).sum())
     for hull in cubic_hulls(path):
-        total += sum(_speed_integral(hull, k / 4, (k + 1) / 4) for k in range(4))
+        total += sum(_speed_integral(hull, k / 8, (k + 1) / 8) for k in range(8))
     return total
 
 

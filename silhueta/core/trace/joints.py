@@ -15,7 +15,7 @@ import numpy as np
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import ARC, LINE, Floats
-from silhueta.core.trace.segments import TRIM, Ints, arc_lengths, fit_between, trimmed
+from silhueta.core.trace.segments import ROUNDED, TRIM, Ints, arc_lengths, fit_between, trimmed
 
 _SWEEPS = 8
 _DAMP = 0.02  # points' worth of pull towards where a node stood
@@ -34,8 +34,12 @@ def chain_nodes(points: Floats, stops: Ints, gate: float, price: float) -> tuple
     along = arc_lengths(points)
     primitives = np.zeros((m, 6))
     for k in range(m):
-        if not fit_between(points, along, stops[k], stops[k + 1], gate, TRIM, price, primitives[k]):
-            fit_between(points, along, stops[k], stops[k + 1], 1e9, TRIM, price, primitives[k])
+        if not fit_between(
+            points, along, stops[k], stops[k + 1], gate, TRIM, ROUNDED, price, primitives[k]
+        ):
+            fit_between(
+                points, along, stops[k], stops[k + 1], 1e9, TRIM, ROUNDED, price, primitives[k]
+            )
     nodes = np.zeros((m, 2))
     for k in range(m):
         x, y = points[stops[k]]

@@ -26,7 +26,9 @@ from silhueta.core.trace.primitives import SUMS, add_point, best_primitive, wors
 Ints = NDArray[np.int64]
 
 TRIM = 1.6  # px that anti-aliasing rounds on each side of a corner
-_ROUNDED = 0.45  # px that blur moves a contour off either side of a sharp corner, at most
+ROUNDED = 0.45  # px that blur moves a contour off either side of a sharp corner, at most
+_BLUNT = 2.4  # px: a segment this short may be a corner cut off
+_CUT_OFF = 0.8  # px that such a corner's contour may be off its sides
 _WINDOW = 10  # candidates in a window at most
 _PATIENCE = 3  # candidates in a row that no primitive reaches before a start is given up
 _HOPELESS = 1e6  # px²: cost of a stretch that nothing fits; looked at again afterwards
@@ -66,10 +68,14 @@ def fit_between(
     j: int,
     gate: float,
     trim: float,
+    rounded: float,
     price: float,
     out: Floats,
 ) -> bool:
-    """Fit segment i..j and write its primitive into `out`; False when none keeps to the gate."""
+    """Fit segment i..j and write its primitive into `out`; False when none keeps to the gate.
+
+    What the trims leave out may be `rounded` px off.
+    """
     a, b = trimmed(along, i, j, trim)
     n = len(points)
     sums = np.zeros(SUMS)
@@ -78,13 +84,12 @@ def fit_between(
         add_point(sums, points[k % n, 0] - ox, points[k % n, 1] - oy)
     if sums[0] < 2 or not best_primitive(sums, points, a, b, gate, 0.25 * price, out):
         return False
-    return _ends_keep(points, i, j, a, b, gate, out)
+    return _ends_keep(points, i, j, a, b, max(gate, rounded), out)
 
 
 @compiled
-def _ends_keep(points: Floats, i: int, j: int, a: int, b: int, gate: float, out: Floats) -> bool:
+def _ends_keep(points: Floats, i: int, j: int, a: int, b: int, ends: float, out: Floats) -> bool:
     """Return whether what the trims left out is rounded no more than blur does."""
-    ends = max(gate, _ROUNDED)
     kind = int(out[0])
     for k in range(i, a):
         if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > ends:
@@ -125,7 +130,7 @@ def _greedy(points: Floats, along: Floats, gate: float, way: int) -> Ints:
             if (there - goal) * way > 0:
                 there = goal
             low, high = min(here, there), max(here, there)
-            if fit_between(points, along, low, high, gate, TRIM, 0.0, out):
+            if fit_between(points, along, low, high, gate, TRIM, ROUNDED, 0.0, out):
                 best = there
             elif leap < 12:
                 bad += 1
@@ -194,7 +199,7 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
             if at[j] - at[i] > 0.9 * n:
                 break
             if along[at[j]] - along[at[i]] < 4.2 * TRIM:
-                fits = fit_between(points, along, at[i], at[j], gate, TRIM, price, out)
+                fits = fit_between(points, along, at[i], at[j], gate, TRIM, ROUNDED, price, out)
             else:
                 end = at[j]
                 while along[end] > along[at[j]] - TRIM:
@@ -203,7 +208,9 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
                     last += 1
                     add_point(sums, points[last % n, 0] - ox, points[last % n, 1] - oy)
                 fits = best_primitive(sums, points, first, end, gate, 0.25 * price, out)
-                fits = fits and _ends_keep(points, at[i], at[j], first, end, gate, out)
+                fits = fits and _ends_keep(
+                    points, at[i], at[j], first, end, max(gate, ROUNDED), out
+                )
             bad = 0 if fits else bad + 1
             spent = out[4] + _price(out, price)
             if not fits:
@@ -234,9 +241,9 @@ def _settle(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
             reach = max(3, min(12, min(here - before, after - here) // 4))
             best, where = np.inf, here
             for q in range(max(before + 2, here - reach), min(after - 1, here + reach + 1)):
-                if not fit_between(points, along, before, q, gate, TRIM, price, left):
+                if not fit_between(points, along, before, q, gate, TRIM, ROUNDED, price, left):
                     continue
-                if not fit_between(points, along, q, after, gate, TRIM, price, right):
+                if not fit_between(points, along, q, after, gate, TRIM, ROUNDED, price, right):
                     continue
                 if left[4] + right[4] < best:
                     best, where = left[4] + right[4], q
@@ -264,11 +271,47 @@ def _merged(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
 
 
 @compiled
+def _sharpened(points: Floats, along: Floats, stops: Ints, gate: float, price: float) -> Ints:
+    """Return `stops` with corners instead of segments that are no longer than blur.
+
+    Where the very pixel of a sharp corner is hardly covered, the contour cuts it off by up to two
+    pixels. A cut that short cannot be told from the corner, which is the cheaper description.
+    """
+    left, right = np.zeros(6), np.zeros(6)
+    kept = stops.copy()
+    used = 1
+    k = 1
+    while k < len(stops):
+        blunt = k + 1 < len(stops) and along[stops[k + 1]] - along[stops[k]] <= _BLUNT
+        if blunt and k + 2 < len(stops) and len(stops) - k + used > 4:
+            before, after = kept[used - 1], stops[k + 2]
+            best, where = np.inf, -1
+            for q in range(stops[k], stops[k + 1] + 1):
+                if q - before < 3 or after - q < 3:
+                    continue
+                if not fit_between(points, along, before, q, gate, TRIM, _CUT_OFF, price, left):
+                    continue
+                if not fit_between(points, along, q, after, gate, TRIM, _CUT_OFF, price, right):
+                    continue
+                if left[4] + right[4] < best:
+                    best, where = left[4] + right[4], q
+            if where >= 0:
+                kept[used] = where
+                used += 1
+                k += 2
+                continue
+        kept[used] = stops[k]
+        used += 1
+        k += 1
+    return kept[:used]
+
+
+@compiled
 def _cost(
     points: Floats, along: Floats, i: int, j: int, gate: float, price: float, out: Floats
 ) -> float:
     """Return what segment i..j costs, without end when nothing fits it."""
-    if not fit_between(points, along, i, j, gate, TRIM, price, out):
+    if not fit_between(points, along, i, j, gate, TRIM, ROUNDED, price, out):
         return np.inf
     return float(out[4] + _price(out, price))
 
@@ -304,12 +347,13 @@ def break_up(points: Floats, gate: float, price: float) -> tuple[Floats, Ints]:
     stops = _cheapest(points, along, _candidates(points, along, turn, gate), gate, price)
     _settle(points, along, stops, gate, price)
     # the start was the greedy walk's: begin at another breakpoint, so that it settles too
-    start = int(stops[len(stops) // 2]) if len(stops) > 2 else 0
+    start = _good_start(stops)
     points, turn = _turned_to(points, turn, start)
     along = arc_lengths(points)
     n = len(points)
     stops = np.append(np.sort((stops[:-1] - start) % n), n)
     stops = _merged(points, along, stops, gate, price)
+    stops = _sharpened(points, along, stops, gate, price)
     _settle(points, along, stops, gate, price)
     return points, stops
 

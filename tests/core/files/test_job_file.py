@@ -1,0 +1,148 @@
+import json
+import zipfile
+
+import numpy as np
+import pytest
+
+from silhueta.core.errors import FileError
+from silhueta.core.files.job_file import FORMAT, job_bytes, job_from_bytes, load_job, save_job
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
+from silhueta.core.job import (
+    CutFileSettings,
+    DpiDatum,
+    Job,
+    LengthDatum,
+    OverallDatum,
+    PictureFile,
+    PixelDatum,
+    TraceSettings,
+    TraceStamp,
+    is_stale,
+)
+
+CURVED = Loop(
+    np.array([[0, 0], [10, 0.1], [7, 1 / 3]]),
+    np.array([ARC, CUBIC, 0]),
+    np.array([0.123456789012345, 0, 0]),
+    np.array([np.zeros((2, 2)), [[9, 3], [8, 2.5]], np.zeros((2, 2))]),
+)
+
+
+def full_job() -> Job:
+    datums = (
+        LengthDatum((1.5, 2), (300, 2.25), 86.5),
+        OverallDatum("height", 7),
+        DpiDatum(300, "file"),
+        PixelDatum(0.1),
+    )
+    trace = TraceSettings(117, True, 2.5, 0.05, "outer+holes")
+    return Job(
+        name="Rudder strap, Porto Lume",
+        picture=PictureFile(bytes(range(256)) * 40, "strap 1.png"),
+        datums=datums,
+        trace=trace,
+        outline=Outline(
+            (
+                Contour(CURVED),
+                Contour(OpenPath(np.array([[0, 0], [1e-9, 5.0]])), False, "mark", "drawn", True),
+            )
+        ),
+        traced=TraceStamp(datums, trace, 0.0846666, 116.5, 14, 0.03),
+        cut_file=CutFileSettings("in", "R12", "picture"),
+    )
+
+
+def test_everything_comes_back(tmp_path):
+    job = full_job()
+    save_job(job, tmp_path / "strap.silhueta")
+    back = load_job(tmp_path / "strap.silhueta")
+    for name in ("name", "datums", "trace", "traced", "cut_file"):
+        assert getattr(back, name) == getattr(job, name)
+    assert back.picture is not None
+    assert job.picture is not None
+    assert (back.picture.data, back.picture.name) == (job.picture.data, job.picture.name)
+    for one, two in zip(back.outline.contours, job.outline.contours, strict=True):
+        assert type(one.path) is type(two.path)
+        for array in ("nodes", "kinds", "bulges", "controls"):
+            assert np.array_equal(
+                getattr(one.path, array), getattr(two.path, array)
+            )  # to the last bit
+        assert (one.taken, one.operation, one.origin, one.locked) == (
+            two.taken,
+            two.operation,
+            two.origin,
+            two.locked,
+        )
+    assert not is_stale(back)
+
+
+def test_an_empty_job_comes_back():
+    assert job_from_bytes(job_bytes(Job()), "x").picture is None
+
+
+def test_the_container_is_open_and_readable(tmp_path):
+    save_job(full_job(), tmp_path / "strap.silhueta")
+    with zipfile.ZipFile(tmp_path / "strap.silhueta") as archive:
+        assert archive.namelist() == ["job.json", "picture/strap 1.png"]
+        content = json.loads(archive.read("job.json"))
+    assert content["format"] == FORMAT
+    assert content["datums"][1] == {"kind": "overall", "axis": "height", "mm": 7}
+
+
+def changed(**members: bytes) -> bytes:
+    import io
+
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as archive:
+        for name, content in members.items():
+            archive.writestr(name.replace("_json", ".json"), content)
+    return stream.getvalue()
+
+
+def record(**changes: object) -> bytes:
+    with zipfile.ZipFile(__import__("io").BytesIO(job_bytes(Job()))) as archive:
+        content = json.loads(archive.read("job.json"))
+    return json.dumps({**content, **changes}).encode()
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"not a zip", "cut short or no job file"),
+        (job_bytes(full_job())[:4000], "cut short or no job file"),
+        (changed(other=b"1"), "damaged"),
+        (changed(job_json=b"{"), "damaged"),
+        (changed(job_json=record(format=FORMAT + 1)), "newer Silhueta"),
+        (changed(job_json=record(picture="picture/gone.png")), "damaged"),
+        (changed(job_json=record(datums=[{"kind": "dpi", "dpi": -3}])), "damaged"),
+        (changed(job_json=record(datums=[{"kind": "moon"}])), "damaged"),
+        (changed(job_json=record(trace={"threshold": 900})), "damaged"),
+        (
+            changed(
+                job_json=record(
+                    outline=[{"closed": True, "nodes": [[0, 0]], "kinds": [0], "bulges": [0]}]
+                )
+            ),
+            "damaged",
+        ),
+    ],
+)
+def test_what_is_no_good_job_file_is_said_to_be_none(tmp_path, data, says):
+    (tmp_path / "strap.silhueta").write_bytes(data)
+    with pytest.raises(FileError, match=says) as caught:
+        load_job(tmp_path / "strap.silhueta")
+    assert "strap.silhueta" in str(caught.value)
+    assert "\n" not in str(caught.value)
+
+
+def test_every_cut_of_a_job_file_is_refused(tmp_path):
+    whole = job_bytes(full_job())
+    for end in range(0, len(whole) - 1, 97):
+        with pytest.raises(FileError):
+            job_from_bytes(whole[:end], "strap.silhueta")
+
+
+def test_a_save_that_cannot_be_leaves_the_old_one(tmp_path):
+    with pytest.raises(FileError, match="cannot write"):
+        save_job(full_job(), tmp_path / "gone" / "strap.silhueta")
