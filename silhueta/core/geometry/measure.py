@@ -15,7 +15,7 @@ _ABSCISSAE, _WEIGHTS = np.polynomial.legendre.leggauss(12)
 
 
 def length(path: Path) -> float:
-    """Return the length along `path`, mm; exact for lines and arcs, to 1e-6 for cubics without cusp."""
+    """Return the length along `path`, mm; exact for lines and arcs, 1e-6 for smooth cubics."""
     lines = path.kinds == LINE
     straight = path.ends[lines] - path.starts[lines]
     total = float(np.hypot(straight[:, 0], straight[:, 1]).sum())

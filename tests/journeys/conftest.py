@@ -1,0 +1,5 @@
+"""The same hand as in the tests of the window."""
+
+from tests.app.conftest import hand
+
+__all__ = ["hand"]
