@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from silhueta.app.actions import Actions, key_text
 from silhueta.app.look.icons import icon, paint_icon
 from silhueta.app.look.theme import AMBER, BRASS, CARD, FAINT, INK, RULE, font
-from silhueta.app.widgets import Choice
+from silhueta.app.widgets import Choice, sentence
 from silhueta.app.work import Bench
 from silhueta.core.units import Unit
 
@@ -265,9 +265,8 @@ class NoticeStrip(QWidget):
 
     def say(self, text: str) -> None:
         """Say it."""
-        sentence = text[:1].upper() + text[1:] + ("" if text.endswith((".", "!")) else ".")
-        self._text.setText(f"▲ {sentence}")
-        self._text.setAccessibleName(sentence)
+        self._text.setText(f"▲ {sentence(text)}")
+        self._text.setAccessibleName(sentence(text))
         self.show()
 
     def paintEvent(self, event: QPaintEvent) -> None:

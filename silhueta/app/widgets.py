@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QFont
+from PySide6.QtCore import QEvent, Signal
+from PySide6.QtGui import QFont, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -38,7 +38,7 @@ class Choice(QWidget):
             button.setCheckable(True)
             button.setObjectName(f"choice-{key}")
             button.setAccessibleName(f"{name}: {text}")
-            button.setStyleSheet("padding: 3px 6px")
+            button.setStyleSheet("padding: 2px 6px")
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             self._group.addButton(button, number)
             layout.addWidget(button)
@@ -80,6 +80,21 @@ class Field(QLineEdit):
             self.setModified(False)
             self._mark("")
 
+    def event(self, event: QEvent) -> bool:
+        """Leave undo and redo to the job, unless something half typed can be taken back."""
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and not self.isModified()
+            and (
+                event.matches(QKeySequence.StandardKey.Undo)
+                or event.matches(QKeySequence.StandardKey.Redo)
+            )
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
     def _take(self) -> None:
         if not self.isModified():
             return
@@ -116,6 +131,13 @@ class Note(QLabel):
         self.setStyleSheet(f"color: {(AMBER_DEEP if fault else FAINT).name()}")
         self.setText(f"▲ {text}" if fault and text else text)
         self.setVisible(bool(text))
+
+
+def sentence(text: str) -> str:
+    """Return `text` as a sentence: a capital (not for a file's name) and a full stop."""
+    word = text.split(" ", 1)[0]
+    start = text[:1].upper() if word.isalpha() else text[:1]
+    return start + text[1:] + ("" if text.endswith((".", "!")) else ".")
 
 
 def heading(text: str, parent: QWidget | None = None) -> QLabel:

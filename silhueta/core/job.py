@@ -29,7 +29,7 @@ FrameOrigin = Literal["corner", "picture"]
 class PictureFile:
     """A picture as it came: its bytes and its name. Decoded on demand (picture.decode)."""
 
-    data: bytes
+    data: bytes = field(repr=False)
     name: str
 
     def digest(self) -> str:

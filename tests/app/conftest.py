@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QMessageBox
 
 from silhueta.app.look.theme import apply_theme
 from silhueta.app.window import Window
@@ -72,7 +72,6 @@ class Hand:
 def hand(qtbot, qapp, wait, monkeypatch) -> Iterator[Hand]:
     apply_theme(qapp)
     window = Window()
-    qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()
@@ -81,8 +80,13 @@ def hand(qtbot, qapp, wait, monkeypatch) -> Iterator[Hand]:
     def answer(*_: object, **__: object) -> tuple[str, str]:
         return (str(made.answer) if made.answer is not None else "", "")
 
+    def unasked(box: QMessageBox) -> int:
+        pytest.fail(f"a question nobody expected: {box.text()}")
+
+    monkeypatch.setattr(QMessageBox, "exec", unasked)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", answer)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", answer)
     yield made
-    window.session.mark_saved(window.session.job, Path("done"))
+    window.may_leave = lambda: True  # no question at the end, whatever a test left undone
     window.close()
+    window.deleteLater()

@@ -24,7 +24,7 @@ INK = QColor("#24292e")
 FAINT = QColor("#5f666c")  # second lines on a card: 5.4:1
 CHALK = QColor("#9aa1a6")
 RULE = QColor("#cfc8b4")
-AMBER = QColor("#d07a1f")
+AMBER = QColor("#c9741c")
 AMBER_DEEP = QColor("#8a4a06")  # amber as text on paper: 6.2:1
 BENCH = QColor("#d9d5c8")  # the ground under a picture
 OUTLINE_ON_PICTURE = QColor("#0d5c8f")
@@ -84,7 +84,7 @@ _STYLE = f"""
 QWidget {{ color: {INK.name()}; }}
 QPushButton {{
     background: {WHITE.name()}; border: 1px solid {RULE.name()}; border-radius: 4px;
-    padding: 3px 12px; min-height: 24px;
+    padding: 2px 12px; min-height: 26px;
 }}
 QPushButton:hover {{ border-color: {PENCIL.name()}; }}
 QPushButton:focus, QLineEdit:focus, QComboBox:focus {{ border: 2px solid {BRASS_DEEP.name()}; }}

@@ -14,7 +14,7 @@ from silhueta.app.stops.histogram import Histogram
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, row
+from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
 from silhueta.core.datum.scale import present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.inspection.figures import outline_figures
@@ -163,7 +163,7 @@ class TraceSheet(Worksheet):
             self.say_result("Open a picture first.")
             self.set_next("On to Cut file", "there is no picture yet")
         elif self._tracing.failure:
-            self.say_result(_sentence(self._tracing.failure), True)
+            self.say_result(sentence(self._tracing.failure), True)
             self.set_next("On to Cut file", "nothing is traced with these settings")
         elif is_stale(job) or job.traced is None:
             self.say_result("Tracing…")
@@ -201,10 +201,6 @@ def _place(slider: QSlider, value: float, low: float, high: float) -> None:
 def _rounded(value: float) -> float:
     """Return `value` to two figures, as a person would have typed it."""
     return float(f"{value:.2g}")
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")
 
 
 def _read_grey(text: str) -> float:

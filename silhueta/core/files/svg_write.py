@@ -13,6 +13,7 @@ from silhueta.core.geometry.path import ARC, CUBIC, Path
 from silhueta.core.units import MM_PER_UNIT
 
 _DIGITS = 6  # after the point: a millionth of a mm or inch
+_SHORT = 3e-6  # file units: more than rounding takes off half a chord
 _HAIRLINE_MM = 0.1
 
 
@@ -82,7 +83,7 @@ def _radius(value: float, bulge: float) -> str:
     F.6.6 of the recommendation), so that is what a half circle gets.
     """
     half = abs(abs(bulge) - 1) < 1e-9
-    return _number(value * (1 - 1e-6) if half else value, _DIGITS + 3)
+    return _number(value - _SHORT if half else value, _DIGITS + 3)
 
 
 def _number(value: float, digits: int = _DIGITS) -> str:

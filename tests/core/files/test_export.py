@@ -162,3 +162,17 @@ def test_the_proof_stumbles_over_what_was_not_written():
     ):
         with pytest.raises(FileError):
             read_tags(bad.encode())
+
+
+@pytest.mark.parametrize("units", ["mm", "in"])
+def test_half_circles_survive_rounding_wherever_they_lie(tmp_path, units):
+    # a reader takes the centre from ends and radius: rounded the wrong way it would be far off
+    rng = np.random.default_rng(11)
+    circles = [
+        circle_loop((100 * (i % 12) + rng.uniform(0, 9), 100 * (i // 12)), rng.uniform(0.5, 45))
+        for i in range(60)
+    ]
+    export(draw(Outline(tuple(Contour(c) for c in circles)), units), tmp_path / "a.svg")
+    found = read_drawing(tmp_path / "a.svg").paths
+    areas = [abs(signed_area(path)) for path in found if isinstance(path, Loop)]
+    assert sorted(areas) == pytest.approx(sorted(signed_area(c) for c in circles), rel=1e-5)
