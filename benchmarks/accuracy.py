@@ -15,7 +15,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 
 
-def dense(path: Path, step: float = 0.02) -> Floats:
+def dense(path: Path, step: float = 0.1) -> Floats:
     """Return points along `path` hardly more than `step` px apart."""
     points = flatten(path, 1e-4)
     after = np.roll(points, -1, axis=0)

@@ -1,0 +1,70 @@
+"""Speed as ratios to a named library call in the same run."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+
+import numpy as np
+from skimage.measure import find_contours
+
+from benchmarks.shapes import every_shape, picture, placed
+from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.picture.decode import Picture
+from silhueta.core.trace.trace import trace
+
+EMPTY = (
+    "from PySide6.QtWidgets import QApplication, QMainWindow; a = QApplication([]);"
+    "w = QMainWindow(); w.resize(1280, 800); w.show(); a.processEvents()"
+)
+OURS = (
+    "from silhueta.app.main import application; from silhueta.app.window import Window;"
+    "a = application(); w = Window(); w.show(); a.processEvents()"
+)
+
+
+def trace_ratio(edge_pixels: int = 40_000) -> dict[str, float]:
+    """Return the time of `trace` over one find_contours call on a 12-megapixel picture."""
+    grey = np.full((3000, 4000), 255, np.uint8)
+    edges = 0
+    shapes = list(every_shape().values())
+    for i in range(48):
+        if edges >= edge_pixels:
+            break
+        row, column = divmod(i, 8)
+        tile = picture(placed(shapes[i % len(shapes)], 480), 480)
+        edges += int(((tile > 0) & (tile < 255)).sum())
+        grey[row * 490 : row * 490 + 480, column * 490 : column * 490 + 480] = tile
+    made = Picture(grey, None, None, "PNG")
+    settings = TraceSettings(speck=4.0)
+    trace(made, PixelDatum(1.0), settings)
+    ours, theirs = [], []
+    for _ in range(3):
+        start = time.perf_counter()
+        trace(made, PixelDatum(1.0), settings)
+        ours.append(time.perf_counter() - start)
+        start = time.perf_counter()
+        find_contours(grey, 127.5)
+        theirs.append(time.perf_counter() - start)
+    return {
+        "edge pixels": edges,
+        "trace, s": min(ours),
+        "skimage find_contours, s": min(theirs),
+        "trace / find_contours": min(ours) / min(theirs),
+    }
+
+
+def window_ratio() -> dict[str, float]:
+    """Return the time to show our window over that of an empty PySide6 main window."""
+
+    def best(code: str) -> float:
+        times = []
+        for _ in range(4):
+            start = time.perf_counter()
+            subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
+            times.append(time.perf_counter() - start)
+        return min(times)
+
+    empty, ours = best(EMPTY), best(OURS)
+    return {"empty window, s": empty, "our window, s": ours, "ours / empty": ours / empty}
