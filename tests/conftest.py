@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from PIL import Image
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -21,6 +22,9 @@ from silhueta.core.geometry.path import Loop, reverse
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.decode import Picture
 from silhueta.demo.render import coverage
+
+settings.register_profile("silhueta", deadline=None)  # a first call compiles
+settings.load_profile("silhueta")
 
 _EXPECTED_QT = ("This plugin does not support",)  # what the offscreen platform cannot do
 
