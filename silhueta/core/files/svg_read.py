@@ -35,7 +35,7 @@ class ReadDrawing:
 def read_svg(data: bytes, name: str) -> ReadDrawing:
     """Return the outlines in an SVG file.
 
-    Every shape is taken by its geometry, whatever its fill and stroke; clip paths, masks, symbols
+    Every shape is taken by its geometry, whatever its paint; clip paths, masks, symbols
     that are not used, text and embedded pictures are left out.
 
     Raises

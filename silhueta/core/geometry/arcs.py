@@ -50,9 +50,3 @@ def full_circle(path: Path, within: float = 1e-6) -> tuple[Floats, float] | None
     middle, radius = centres.mean(axis=0), float(radii.mean())
     same = max(np.abs(centres - middle).max(), np.abs(radii - radius).max()) <= within * radius
     return (middle, radius) if same and abs(abs(turns.sum()) - 2 * np.pi) < 1e-6 else None
-
-
-def arc_distance(points: Floats, centre: Floats, radius: float) -> Floats:
-    """Return signed distance in mm of `points` (N, 2) from a circle, positive outside."""
-    far: Floats = np.hypot(points[:, 0] - centre[0], points[:, 1] - centre[1])
-    return far - radius

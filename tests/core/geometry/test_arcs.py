@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from silhueta.core.geometry.arcs import arc_angles, arc_centres, arc_distance, full_circle
+from silhueta.core.geometry.arcs import arc_angles, arc_centres, full_circle
 from silhueta.core.geometry.path import ARC, Loop, circle_loop
 from tests.conftest import hole, square
 
@@ -38,8 +38,3 @@ def test_what_is_nearly_a_circle_is_none():
     assert full_circle(square(2)) is None
     lens = Loop(np.array([[0, 0], [1, 0.0]]), np.array([ARC, ARC]), np.array([0.9, 0.9]))
     assert full_circle(lens) is None
-
-
-def test_distance_from_a_circle_is_signed():
-    points = np.array([[5.0, 0], [1, 0], [0, 3]])
-    assert arc_distance(points, np.zeros(2), 3).tolist() == [2, -2, 0]
