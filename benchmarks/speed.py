@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import time
@@ -56,15 +57,18 @@ def trace_ratio(edge_pixels: int = 40_000) -> dict[str, float]:
 
 
 def window_ratio() -> dict[str, float]:
-    """Return the time to show our window over that of an empty PySide6 main window."""
+    """Return the time to show our window over that of an empty PySide6 main window.
 
-    def best(code: str) -> float:
-        times = []
-        for _ in range(4):
-            start = time.perf_counter()
-            subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
-            times.append(time.perf_counter() - start)
-        return min(times)
+    In turns, so that both meet the same load; with compiled modules, as set-up leaves them.
+    """
+    around = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
 
-    empty, ours = best(EMPTY), best(OURS)
+    def once(code: str) -> float:
+        start = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, env=around)
+        return time.perf_counter() - start
+
+    once(OURS)
+    times = np.array([(once(EMPTY), once(OURS)) for _ in range(10)])
+    empty, ours = np.median(times, axis=0)
     return {"empty window, s": empty, "our window, s": ours, "ours / empty": ours / empty}

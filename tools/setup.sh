@@ -55,6 +55,8 @@ if ! qt_starts || [ -n "$(missing)" ]; then
     qt_starts || { say "Qt still does not start; run  QT_DEBUG_PLUGINS=1 $venv/bin/silhueta open  to see why"; exit 1; }
 fi
 
+"$venv/bin/python" -m compileall -q silhueta >&2 || true  # the first start is then as fast as the second
+
 if [ -z "$extras" ]; then
     say "compiling the computation once (about a minute)"
     "$venv/bin/python" -m silhueta.core.trace.warm

@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 from pathlib import Path as File
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
 from silhueta.app.opened import Opened, open_file, open_job
 from silhueta.app.work import Bench
-from silhueta.core.datum.scale import present_mm_per_px
+from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
-from silhueta.core.files.proof import Proof
 from silhueta.core.job import Job
-from silhueta.core.picture.decode import FORMATS, SUFFIXES
+from silhueta.core.picture.formats import FORMATS, SUFFIXES
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.app.window import Window
+    from silhueta.core.files.proof import Proof
 
 JOB_SUFFIX = ".silhueta"
 
@@ -133,12 +133,8 @@ class Filing(QObject):
         elif isinstance(asked, tuple):
             job, target = asked
             window.notice.hide()
-            if isinstance(result, Proof):
-                from silhueta.app.stops.cut_file import CutFileSheet
-
-                sheet = window.sheets["cut_file"]
-                assert isinstance(sheet, CutFileSheet)
-                sheet.show_proof(job, result)
+            if result is not None:
+                window.sheets.cut_file.show_proof(job, cast("Proof", result))
                 window.go("cut_file")
             else:
                 window.session.mark_saved(job, target)

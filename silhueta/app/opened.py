@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path as File
+from typing import TYPE_CHECKING
 
 from silhueta.core.errors import FileError
 from silhueta.core.job import DpiDatum, Job, PictureFile, set_picture
-from silhueta.core.picture.decode import Picture, decode, read_picture_file
 from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.picture.decode import Picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +33,7 @@ def open_file(source: File, work: Work) -> Opened:
 
     """
     from silhueta.core.files.job_file import SUFFIX, load_job
+    from silhueta.core.picture.decode import read_picture_file
 
     if source.is_dir():
         raise FileError(f"{source} is a folder; choose a picture or a job in it")
@@ -41,6 +45,8 @@ def open_file(source: File, work: Work) -> Opened:
 
 def open_picture(source: PictureFile) -> Opened:
     """Return a new job that begins with a picture, its scale from the file where it has one."""
+    from silhueta.core.picture.decode import decode
+
     picture = decode(source)
     datum = None if picture.dpi is None else DpiDatum(picture.dpi, "file")
     name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
@@ -49,4 +55,6 @@ def open_picture(source: PictureFile) -> Opened:
 
 def open_job(job: Job, file: File | None) -> Opened:
     """Return a job with its picture decoded."""
+    from silhueta.core.picture.decode import decode
+
     return Opened(job, None if job.picture is None else decode(job.picture), file)

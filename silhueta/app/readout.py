@@ -8,8 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from silhueta.app.look.theme import BAND, CHALK, PENCIL, SCRIBED, font
 from silhueta.app.session import Session
-from silhueta.core.datum.scale import present_mm_per_px, true_size
-from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.job import Job
 from silhueta.core.units import MM_PER_UNIT
 
@@ -40,6 +39,8 @@ class Readout(QWidget):
         if not job.outline.taken:
             self._figures = []
         else:
+            from silhueta.core.inspection.figures import outline_figures
+
             got = outline_figures(job.outline)
             unit, factor, places = self._unit(job)
             width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from silhueta.app.traveller import Stop, StopState
-from silhueta.core.datum.scale import describe, present_mm_per_px
-from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.datum.fixing import describe, present_mm_per_px, true_size
 from silhueta.core.job import Job, OverallDatum, is_stale
-from silhueta.core.picture.decode import Picture
+
+if TYPE_CHECKING:
+    from silhueta.core.picture.decode import Picture
 
 
 def picture_state(job: Job) -> StopState:
@@ -36,6 +39,8 @@ def trace_state(job: Job) -> StopState:
         return StopState("")
     if job.traced is None:
         return StopState("not traced yet")
+    from silhueta.core.inspection.figures import outline_figures
+
     got = outline_figures(job.outline)
     loops = got.outer_loops + got.holes
     text = f"{loops} loop{'s' if loops != 1 else ''}, {got.segments} segments"
@@ -60,6 +65,21 @@ STOPS = [
     Stop("trace", "Trace", 3, trace_state),
     Stop("cut_file", "Cut file", 8, cut_file_state),
 ]
+
+
+def why_no_cut_file(job: Job, failure: str) -> str:
+    """Return why no cut file can be written now, or ""; `failure` is what became of the trace."""
+    if job.picture is None:
+        return "there is no picture yet"
+    if not true_size(job):
+        return "the size is not known yet; give a datum at the stop Scale"
+    if failure:
+        return "nothing is traced; see the stop Trace"
+    if is_stale(job):
+        return "the trace is not done yet"
+    if not job.outline.taken:
+        return "every loop is skipped; take some at the stop Trace"
+    return ""
 
 
 def about(job: Job, picture: Picture | None) -> str:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QObject, Signal
 
 from silhueta.app.session import Session
 from silhueta.app.work import Bench
 from silhueta.core.job import Job, is_stale, set_outline
-from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.threshold import histogram
 from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.picture.decode import Picture
 
 
 class Tracing(QObject):
@@ -34,7 +37,11 @@ class Tracing(QObject):
         """Take the decoded picture of the job that follows."""
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
-        self.counts = [0] * 256 if picture is None else histogram(picture.grey).tolist()
+        self.counts = [0] * 256
+        if picture is not None:
+            from silhueta.core.trace.threshold import histogram
+
+            self.counts = histogram(picture.grey).tolist()
 
     def _refresh(self, job: Job) -> None:
         picture = self.picture

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QButtonGroup,
     QHBoxLayout,
     QLabel,
@@ -130,7 +131,14 @@ class Note(QLabel):
         """Show `text`; a fault in amber words with a triangle."""
         self.setStyleSheet(f"color: {(AMBER_DEEP if fault else FAINT).name()}")
         self.setText(f"▲ {text}" if fault and text else text)
-        self.setVisible(bool(text))
+        if self.parent() is not None or not text:  # shown without a parent it would be a window
+            self.setVisible(bool(text))
+
+
+def leave_space(widget: QWidget) -> None:
+    """Let no click on a button inside `widget` take the focus: Space is the table's."""
+    for button in widget.findChildren(QAbstractButton):
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
 
 def sentence(text: str) -> str:

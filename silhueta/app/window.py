@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QSlider,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -32,16 +31,13 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
-from silhueta.app.states import STOPS, about
-from silhueta.app.stops.cut_file import CutFileSheet
-from silhueta.app.stops.picture import PictureSheet
-from silhueta.app.stops.scale import ScaleSheet
-from silhueta.app.stops.trace import TraceSheet
-from silhueta.app.stops.worksheet import Worksheet
+from silhueta.app.states import STOPS, about, why_no_cut_file
+from silhueta.app.stops.sheets import Sheets
 from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, StartCard, TopBar, ZoomStrip
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.traveller import Traveller
+from silhueta.app.widgets import leave_space
 from silhueta.core.units import Unit
 
 _SHEET_WIDTH = 284
@@ -60,13 +56,8 @@ class Window(QMainWindow):
         self.tracing = Tracing(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
-        self.sheets: dict[str, Worksheet] = {
-            "picture": PictureSheet(self.session, self.tracing, self),
-            "scale": ScaleSheet(self.session, self.tracing, self.table, self),
-            "trace": TraceSheet(self.session, self.tracing, self.table, self),
-            "cut_file": CutFileSheet(self.session, self.tracing, self),
-        }
         self.filing = Filing(self)
+        self.sheets = Sheets(self)
         self.actions_ = Actions(self)
         self._declare_actions()
         self.bar = TopBar(self.actions_, self)
@@ -82,10 +73,7 @@ class Window(QMainWindow):
     # built once
 
     def _lay_out(self) -> None:
-        self.stack = QStackedWidget(self)
-        self.stack.setFixedWidth(_SHEET_WIDTH)
-        for sheet in self.sheets.values():
-            self.stack.addWidget(sheet)
+        self.sheets.setFixedWidth(_SHEET_WIDTH)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.notice)
@@ -95,7 +83,7 @@ class Window(QMainWindow):
         body.setSpacing(0)
         body.addWidget(self.traveller)
         body.addLayout(middle, 1)
-        body.addWidget(self.stack)
+        body.addWidget(self.sheets)
         central = QWidget(self)
         whole = QVBoxLayout(central)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -104,8 +92,7 @@ class Window(QMainWindow):
         whole.addLayout(body, 1)
         whole.addWidget(self.readout)
         self.setCentralWidget(central)
-        for button in self.findChildren(QAbstractButton):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves Space to the table
+        leave_space(self)
 
     def _join(self) -> None:
         self.session.job_changed.connect(self._refresh)
@@ -115,30 +102,22 @@ class Window(QMainWindow):
         self.fade.changed.connect(self.table.set_lines)
         self.bar.units_chosen.connect(self.session.set_units)
         self.session.units_changed.connect(self.bar.show_units)
-        for sheet in self.sheets.values():
-            sheet.go.connect(self.go)
-            sheet.failed.connect(self.say)
-        picture, cut = self.sheets["picture"], self.sheets["cut_file"]
-        assert isinstance(picture, PictureSheet)
-        assert isinstance(cut, CutFileSheet)
-        picture.open.clicked.connect(self.filing.open)
-        cut.save.connect(self.filing.export)
         for bench in (self.tracing.bench, self.filing.bench):
             self.progress.follow(bench)
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
 
     def _declare_actions(self) -> None:
         standard = QKeySequence.StandardKey
-        scale, cut = self.sheets["scale"], self.sheets["cut_file"]
-        assert isinstance(scale, ScaleSheet)
-        assert isinstance(cut, CutFileSheet)
 
         def picture_missing() -> str:
             return "" if self.session.job.picture is not None else "there is no picture yet"
 
         def pick() -> None:
             self.go("scale")
-            scale.start_pick()
+            self.sheets.scale.start_pick()
+
+        def why_no_cut() -> str:
+            return why_no_cut_file(self.session.job, self.tracing.failure)
 
         self.actions_.add(
             Action(
@@ -199,7 +178,7 @@ class Window(QMainWindow):
                 "Save a DXF",
                 lambda: self.filing.export("dxf"),
                 (),
-                cut.why_not,
+                why_no_cut,
                 "cut file export",
             ),
             Action(
@@ -207,7 +186,7 @@ class Window(QMainWindow):
                 "Save an SVG",
                 lambda: self.filing.export("svg"),
                 (),
-                cut.why_not,
+                why_no_cut,
                 "cut file export",
             ),
             Action("mm", "Show lengths in mm", lambda: self._units("mm"), words="unit metric"),
@@ -244,7 +223,7 @@ class Window(QMainWindow):
         if self.table.pick is not None and key != "scale":
             self.table.stop_pick()
         self.present = key
-        self.stack.setCurrentWidget(self.sheets[key])
+        self.sheets.show_stop(key)
         self._refresh()
 
     def find_action(self) -> None:

@@ -44,7 +44,7 @@ class Hand:
 
     def click(self, name: str) -> None:
         """Click the button of that object name, in the worksheet that is open or elsewhere."""
-        found = self.window.stack.currentWidget().findChild(object, name) or self.window.findChild(
+        found = self.window.sheets.currentWidget().findChild(object, name) or self.window.findChild(
             object, name
         )
         assert found is not None, f"no control is called {name}"

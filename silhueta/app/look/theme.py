@@ -51,6 +51,15 @@ def font(pixels: int, weight: QFont.Weight = QFont.Weight.Normal, narrow: bool =
     return made
 
 
+def blend(one: QColor, two: QColor, share: float) -> QColor:
+    """Return the colour `share` (0 to 1) of the way from one to two."""
+    return QColor.fromRgbF(
+        one.redF() + share * (two.redF() - one.redF()),
+        one.greenF() + share * (two.greenF() - one.greenF()),
+        one.blueF() + share * (two.blueF() - one.blueF()),
+    )
+
+
 def apply_theme(application: QApplication) -> None:
     """Give `application` the product's look, whatever the desktop's is."""
     load_fonts()

@@ -10,13 +10,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
 from silhueta.app.session import Session
+from silhueta.app.states import why_no_cut_file
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
-from silhueta.core.datum.scale import true_size
 from silhueta.core.files.proof import Proof
 from silhueta.core.inspection.figures import outline_figures
-from silhueta.core.job import Job, is_stale, set_cut_file
+from silhueta.core.job import Job, set_cut_file
 from silhueta.core.units import MM_PER_INCH, format_length
 
 
@@ -78,21 +78,6 @@ class CutFileSheet(Worksheet):
         self._proof = (job, proof)
         self.refresh(self.session.job)
 
-    def why_not(self) -> str:
-        """Return why no file can be written now, or ""."""
-        job = self.session.job
-        if job.picture is None:
-            return "there is no picture yet"
-        if not true_size(job):
-            return "the size is not known yet; give a datum at the stop Scale"
-        if self._tracing.failure:
-            return "nothing is traced; see the stop Trace"
-        if is_stale(job):
-            return "the trace is not done yet"
-        if not job.outline.taken:
-            return "every loop is skipped; take some at the stop Trace"
-        return ""
-
     def refresh(self, job: Job) -> None:
         """Show the settings and what will be in the file."""
         plan = job.cut_file
@@ -110,7 +95,7 @@ class CutFileSheet(Worksheet):
         )
         self.origin.set_chosen(plan.origin)
         name = self._format.upper()
-        reason = self.why_not()
+        reason = why_no_cut_file(job, self._tracing.failure)
         self.set_next(f"Save {name}…", reason)
         if reason:
             self.sheet.setText("nothing yet")

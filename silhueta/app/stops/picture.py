@@ -9,7 +9,7 @@ from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Note, heading
 from silhueta.core.job import Job
-from silhueta.core.picture.decode import FORMATS
+from silhueta.core.picture.formats import FORMATS
 
 
 class PictureSheet(Worksheet):

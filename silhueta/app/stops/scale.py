@@ -13,7 +13,7 @@ from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, heading, row
-from silhueta.core.datum.scale import describe, present_mm_per_px
+from silhueta.core.datum.fixing import describe, present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import Datum, DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum, set_datum

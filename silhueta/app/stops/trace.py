@@ -15,7 +15,7 @@ from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
-from silhueta.core.datum.scale import present_mm_per_px
+from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPainterPath, QPen
 
 from silhueta.app.look.theme import BRASS, CARD, INK, font
-from silhueta.app.table.picture_layer import PictureLayer
+
+if TYPE_CHECKING:
+    from silhueta.app.table.picture_layer import PictureLayer
 
 RADIUS = 74.0  # screen px
 _ACROSS = 18.0  # picture pixels from side to side

@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED
+from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
 from silhueta.core.geometry.outline import Contour, Outline
@@ -172,12 +172,3 @@ def painter_path(path: Path) -> QPainterPath:
     if path.closed:
         made.closeSubpath()
     return made
-
-
-def blend(one: QColor, two: QColor, share: float) -> QColor:
-    """Return the colour `share` (0 to 1) of the way from one to two."""
-    return QColor.fromRgbF(
-        one.redF() + share * (two.redF() - one.redF()),
-        one.greenF() + share * (two.greenF() - one.greenF()),
-        one.blueF() + share * (two.blueF() - one.blueF()),
-    )

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPen
 
 from silhueta.app.look.theme import BRASS, CARD, INK, font
 from silhueta.app.table.loupe import paint_loupe
-from silhueta.app.table.picture_layer import PictureLayer
+
+if TYPE_CHECKING:
+    from silhueta.app.table.picture_layer import PictureLayer
 
 
 class PickTool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -18,19 +19,20 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from silhueta.app.look.theme import BENCH, BRASS_DEEP, INK, LAYOUT_BLUE, SCRIBED
+from silhueta.app.look.theme import BENCH, BRASS_DEEP, INK, LAYOUT_BLUE, SCRIBED, blend
 from silhueta.app.session import Session
 from silhueta.app.table.dimensions import paint_overall
-from silhueta.app.table.outline_layer import OutlineLayer, blend
 from silhueta.app.table.pick import PickTool
-from silhueta.app.table.picture_layer import PictureLayer
 from silhueta.app.table.rulers import paint_grid, paint_rulers
 from silhueta.app.table.view import View
-from silhueta.core.datum.scale import present_mm_per_px, true_size
-from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.job import Job
-from silhueta.core.picture.decode import Picture
 from silhueta.core.units import format_length
+
+if TYPE_CHECKING:
+    from silhueta.app.table.outline_layer import OutlineLayer
+    from silhueta.app.table.picture_layer import PictureLayer
+    from silhueta.core.picture.decode import Picture
 
 _STEP = 1.2  # a wheel notch's magnification
 _MARGIN = 64.0
@@ -55,7 +57,7 @@ class Table(QWidget):
         self._session = session
         self.view = View()
         self.picture: PictureLayer | None = None
-        self._outline = OutlineLayer(session.job.outline)
+        self._outline: OutlineLayer | None = None
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
@@ -70,12 +72,20 @@ class Table(QWidget):
 
     def set_picture(self, picture: Picture | None) -> None:
         """Lay another picture on the table, all of it in view."""
-        self.picture = None if picture is None else PictureLayer(picture)
+        self.picture = None
+        if picture is not None:
+            from silhueta.app.table.picture_layer import PictureLayer
+
+            self.picture = PictureLayer(picture)
         self._fitted = False
         self.fit()
 
     def _refresh(self, job: Job) -> None:
-        if job.outline is not self._outline.outline:
+        if not job.outline.contours:
+            self._outline = None
+        elif self._outline is None or job.outline is not self._outline.outline:
+            from silhueta.app.table.outline_layer import OutlineLayer
+
             self._outline = OutlineLayer(job.outline)
         size = present_mm_per_px(job)
         if size != self._mm_per_px:  # the same picture stays in view when its scale changes
@@ -173,7 +183,7 @@ class Table(QWidget):
             edge.setAlphaF(0.5 * lines)
             painter.setPen(QPen(edge, 1, Qt.PenStyle.DashLine))
             painter.drawRect(target)
-        if not self.bare:
+        if not self.bare and self._outline is not None:
             self._outline.paint(painter, transform, self.view.shown(), lines)
             self._paint_sizes(painter, job, lines)
         if self.pick is not None and self.picture is not None:
@@ -188,6 +198,8 @@ class Table(QWidget):
     def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
         if not job.outline.taken or not true_size(job) or self.pick is not None:
             return
+        from silhueta.core.geometry.measure import bounding_box
+
         left, bottom, right, top = bounding_box(job.outline.taken)
         units = self._session.units
         texts = (format_length(right - left, units), format_length(top - bottom, units))

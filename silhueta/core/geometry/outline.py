@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
-from silhueta.core.geometry.nesting import Nesting, nest
-from silhueta.core.geometry.path import Loop, Path
+if TYPE_CHECKING:  # a job without an outline needs no arrays: the window opens sooner
+    from silhueta.core.geometry.nesting import Nesting
+    from silhueta.core.geometry.path import Loop, Path
 
 Operation = Literal["cut", "engrave", "mark"]
 Origin = Literal["traced", "edited", "drawn", "imported"]
@@ -50,9 +51,13 @@ class Outline:
     @cached_property
     def loops(self) -> tuple[Loop, ...]:
         """The closed paths that are cut."""
+        from silhueta.core.geometry.path import Loop
+
         return tuple(path for path in self.taken if isinstance(path, Loop))
 
     @cached_property
     def nesting(self) -> Nesting:
         """How :attr:`loops` lie in each other."""
+        from silhueta.core.geometry.nesting import nest
+
         return nest(self.loops)

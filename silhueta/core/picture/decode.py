@@ -19,21 +19,13 @@ from numpy.typing import NDArray
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
+from silhueta.core.picture.formats import FORMATS
 
 if TYPE_CHECKING:
     from PIL.Image import Image as ImageType
 
 MOST_PIXELS = 200_000_000
 MOST_BYTES = 1_000_000_000
-FORMATS = {
-    "PNG": (".png",),
-    "JPEG": (".jpg", ".jpeg"),
-    "WEBP": (".webp",),
-    "BMP": (".bmp",),
-    "TIFF": (".tif", ".tiff"),
-    "GIF": (".gif",),
-}
-SUFFIXES = tuple(suffix for suffixes in FORMATS.values() for suffix in suffixes)
 _UNKNOWN_DPI = (72.0, 96.0)
 
 

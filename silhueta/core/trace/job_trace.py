@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from silhueta.core.datum.scale import fixing_datum
+from silhueta.core.datum.fixing import fixing_datum
 from silhueta.core.errors import TraceError
 from silhueta.core.job import Job, TraceStamp, set_outline
 from silhueta.core.picture.decode import Picture, decode

@@ -13,7 +13,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from silhueta.core.datum.scale import Scale, kind_of, mm_per_px
+from silhueta.core.datum.fixing import kind_of, mm_per_px
+from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box

@@ -1,9 +1,8 @@
 import numpy as np
 import pytest
 
-from silhueta.core.datum.scale import (
+from silhueta.core.datum.fixing import (
     PROVISIONAL_MM,
-    Scale,
     describe,
     fixing_datum,
     kind_of,
@@ -11,6 +10,7 @@ from silhueta.core.datum.scale import (
     present_mm_per_px,
     true_size,
 )
+from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop

@@ -8,7 +8,8 @@ from PIL import Image
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
-from silhueta.core.picture.decode import FORMATS, decode, read_picture_file
+from silhueta.core.picture.decode import decode, read_picture_file
+from silhueta.core.picture.formats import FORMATS
 from tests.conftest import encoded
 
 RAMP = np.tile(np.arange(0, 240, 20, dtype=np.uint8), (8, 1))
