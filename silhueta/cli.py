@@ -15,6 +15,7 @@ import click
 from silhueta import __version__
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Datum, DxfVersion, FrameOrigin, Keep, LengthDatum
+from silhueta.core.steps import Crop
 from silhueta.core.units import Unit, parse_area, parse_length
 from silhueta.core.work import Work
 
@@ -98,6 +99,36 @@ class _KnownLength(click.ParamType[Any]):
             self.fail(str(error), param, ctx)
 
 
+class _Corners(click.ParamType[Any]):
+    """Four points in px: "x,y x,y x,y x,y"."""
+
+    name = '"x,y x,y x,y x,y"'
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        try:
+            corners = tuple(tuple(float(v) for v in pair.split(",")) for pair in value.split())
+        except ValueError:
+            corners = ()
+        if len(corners) != 4 or any(len(pair) != 2 for pair in corners):
+            text = f"“{value}” is not four points; type them as 10,20 310,20 310,200 10,200"
+            self.fail(text, param, ctx)
+        return corners
+
+
+class _Box(click.ParamType[Any]):
+    """A box in px: "x,y,w,h"."""
+
+    name = '"x,y,w,h"'
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        try:
+            x, y, width, height = (float(v) for v in value.split(","))
+            return Crop(x, y, width, height)
+        except (ValueError, SilhuetaError):
+            text = f"“{value}” is not a box; type it as x,y,width,height in px, 2 px wide at least"
+            self.fail(text, param, ctx)
+
+
 _FILE = click.Path(path_type=File)
 
 
@@ -113,6 +144,19 @@ _FILE = click.Path(path_type=File)
 @click.option(
     "--known-length", type=_KnownLength(), help="Two points in px (y down) and their distance."
 )
+@click.option("--sheet", metavar="a4|letter|a3|card|WxHmm", help="A sheet of this size is in it.")
+@click.option(
+    "--sheet-corners",
+    type=_Corners(),
+    help="Its corners in px, clockwise from its own top left. [found]",
+)
+@click.option("--gauge", is_flag=True, help="The printed gauge sheet is in it.")
+@click.option("--page", metavar="a4|letter|…", help="The picture is a scan of this whole page.")
+@click.option(
+    "--thickness", type=_Length(), help="How far the measured face stands above the datum's plane."
+)
+@click.option("--focal35", type=float, help="The lens, as a 35-mm equivalent in mm.")
+@click.option("--crop", type=_Box(), help="The part of the picture that counts, px.")
 @click.option("--threshold", type=_Threshold(), default="auto", help="Darker than this is dark.")
 @click.option("--invert", is_flag=True, help="The part is light.")
 @click.option(
@@ -141,6 +185,13 @@ def trace(
     overall_width: float | None,
     overall_height: float | None,
     known_length: LengthDatum | None,
+    sheet: str | None,
+    sheet_corners: Any,
+    gauge: bool,
+    page: str | None,
+    thickness: float | None,
+    focal35: float | None,
+    crop: Any,
     threshold: float,
     invert: bool,
     speck: float,
@@ -157,12 +208,21 @@ def trace(
         if target.suffix.lower() not in (".dxf", ".svg"):
             raise click.UsageError(f"-o {target}: the name must end in .dxf or .svg")
     datum = _datum(pixel_size, dpi, overall_width, overall_height, known_length)
+    seen = [
+        name for name, given in (("--sheet", sheet), ("--page", page), ("--gauge", gauge)) if given
+    ]
+    if len(seen) > 1 or (seen and datum is not None and not isinstance(datum, LengthDatum)):
+        raise click.UsageError(
+            f"give one of {' and '.join(seen)}, alone or with --known-length: each fixes the scale"
+        )
+    if sheet_corners is not None and not sheet:
+        raise click.UsageError("--sheet-corners needs --sheet with the sheet's size")
 
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.export import export
     from silhueta.core.files.job_file import save_job
     from silhueta.core.inspection.figures import report as figures_report
-    from silhueta.core.job import CutFileSettings, DpiDatum, Job, TraceSettings
+    from silhueta.core.job import CutFileSettings, DpiDatum, Job, Optics, TraceSettings
     from silhueta.core.picture.decode import decode, read_picture_file
     from silhueta.core.trace.job_trace import trace_job
 
@@ -170,7 +230,13 @@ def trace(
     with work.stage("read"):
         source = read_picture_file(picture)
         decoded = decode(source)
-    if datum is None:
+    try:
+        optics = Optics(thickness or 0.0, focal35)
+    except SilhuetaError as error:
+        raise click.UsageError(str(error)) from error
+    with work.stage("scale"):
+        shown = _seen_datum(decoded, sheet, sheet_corners, gauge, page, focal35)
+    if datum is None and shown is None:
         if decoded.dpi is None:
             told = (
                 f"says {decoded.told_dpi:g} dpi, which means unknown"
@@ -179,7 +245,7 @@ def trace(
             )
             raise click.UsageError(
                 f"{picture.name} {told}; give one of --pixel-size, --dpi, --overall-width, "
-                "--overall-height, --known-length"
+                "--overall-height, --known-length, --sheet, --gauge, --page"
             )
         datum = DpiDatum(decoded.dpi, "file")
     settings = TraceSettings(
@@ -191,10 +257,17 @@ def trace(
     )
     cut_file = CutFileSettings(units, dxf_version, origin)
     start = Job(
-        name=picture.stem, picture=source, datums=(datum,), trace=settings, cut_file=cut_file
+        name=picture.stem,
+        picture=source,
+        datums=tuple(d for d in (shown, datum) if d is not None),
+        optics=optics,
+        clean=() if crop is None else (crop,),
+        trace=settings,
+        cut_file=cut_file,
     )
-    done, traced = trace_job(start, decoded, work)
-    size = (decoded.width * traced.scale.mm_per_px, decoded.height * traced.scale.mm_per_px)
+    done, traced, rectified = trace_job(start, decoded, work)
+    flat, step = rectified.picture, traced.scale.mm_per_px
+    size = (flat.width * step, flat.height * step)
     with work.stage("write"):
         drawing = draw(done.outline, units, origin, size)
         for target in output:
@@ -204,8 +277,57 @@ def trace(
     if report is not None:
         with work.stage("report"):
             content = figures_report(drawing.paths(), units)
-        content["scale"] = {"mm_per_px": traced.scale.mm_per_px, "kind": traced.scale.kind}
+        content["scale"] = _scale_report(traced.scale.mm_per_px, traced.scale.kind, rectified, done)
         _write_report(report, content, work)
+
+
+def _seen_datum(
+    picture: Any, sheet: str | None, corners: Any, gauge: bool, page: str | None, focal35: Any
+) -> Datum | None:
+    """Return the datum that the picture shows: sheet, gauge sheet or page."""
+    from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet, sheet_at
+    from silhueta.core.datum.sheets import sheet_size
+    from silhueta.core.job import PageDatum
+
+    try:
+        if page:
+            name, size = sheet_size(page)
+            return PageDatum(name, size, (picture.width, picture.height))
+        named = sheet_size(sheet) if sheet else None
+    except UnitsError as error:
+        raise click.UsageError(str(error)) from error
+    if gauge:
+        return look_for_gauge(picture, focal35)
+    if named is None:
+        return None
+    name, size = named
+    if corners is None:
+        return look_for_sheet(picture, name, size, focal35)
+    try:
+        return sheet_at(picture, name, size, corners)
+    except SilhuetaError as error:
+        raise click.UsageError(str(error)) from error
+
+
+def _scale_report(mm_per_px: float, kind: str, rectified: Any, job: Any) -> dict[str, object]:
+    """Return the report's part on the scale; what is not known is left out."""
+    import numpy as np
+
+    content: dict[str, object] = {"mm_per_px": mm_per_px, "kind": kind}
+    solution = rectified.solution
+    if kind not in ("overall-width", "overall-height"):
+        from silhueta.core.geometry.measure import bounding_box
+
+        left, bottom, right, top = bounding_box(job.outline.taken)
+        corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
+        raw = rectified.plane.to_px(corners)
+        across, sigma = solution.length(raw[0], raw[2])
+        content["relative_uncertainty"] = sigma / across
+    if solution.residual_px is not None:
+        content["residual_px"] = solution.residual_px
+    if solution.camera_height is not None:
+        content["camera_height_mm"] = solution.camera_height
+    return content
 
 
 def _datum(

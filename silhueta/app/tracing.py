@@ -76,4 +76,9 @@ def _traced(job: Job, picture: Picture, work: Work) -> Job:
 
 
 def _same_inputs(one: Job, two: Job) -> bool:
-    return one.picture is two.picture and one.datums == two.datums and one.trace == two.trace
+    return one.picture is two.picture and (one.datums, one.optics, one.clean, one.trace) == (
+        two.datums,
+        two.optics,
+        two.clean,
+        two.trace,
+    )

@@ -18,11 +18,14 @@ from typing import Literal
 
 from silhueta.core.errors import EditError, ScaleError
 from silhueta.core.geometry.outline import Outline
+from silhueta.core.steps import Crop as Crop
+from silhueta.core.steps import Step
 from silhueta.core.units import Unit
 
 Keep = Literal["all", "outer", "outer+holes"]
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
+MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +79,7 @@ class LengthDatum:
     start: tuple[float, float]
     end: tuple[float, float]
     mm: float
+    sigma: float = MARKED_PX  # standard uncertainty of a point in one direction, px
 
     def __post_init__(self) -> None:
         _positive(self.mm, "known length")
@@ -88,7 +92,184 @@ class LengthDatum:
             )
 
 
-Datum = DpiDatum | PixelDatum | OverallDatum | LengthDatum
+@dataclass(frozen=True)
+class PageDatum:
+    """The picture is a scan of one whole page, `size` (width, height) mm either way round."""
+
+    name: str
+    size: tuple[float, float]
+    pixels: tuple[int, int]  # of the picture
+
+    def __post_init__(self) -> None:
+        for value in (*self.size, *self.pixels):
+            _positive(value, "page size")
+
+
+@dataclass(frozen=True)
+class SheetDatum:
+    """A rectangle of known size lies in the datum's plane, under or beside the part.
+
+    Parameters
+    ----------
+    name : str
+        "a4", "card", "120x80mm" ...
+    size : (width, height)
+        mm, as it lies.
+    corners : four (x, y)
+        Picture coordinates in px, clockwise as seen, from the sheet's own top left.
+    sigma : float
+        Standard uncertainty of a corner in one direction, px.
+    bend, bend_sigma : float
+        Lens distortion that the bend of its edges tells, as the relative shift of the picture's
+        corners (negative: barrel), and its standard uncertainty.
+    residual : float
+        Of the edges from straight lines, px.
+    found : bool
+        True: measured from the picture. False: marked by a person.
+
+    """
+
+    name: str
+    size: tuple[float, float]
+    corners: tuple[
+        tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]
+    ]
+    sigma: float = MARKED_PX
+    bend: float = 0.0
+    bend_sigma: float = 0.0
+    residual: float = 0.0
+    found: bool = False
+
+    def __post_init__(self) -> None:
+        for value in self.size:
+            _positive(value, "sheet size")
+        if len(self.corners) != 4 or not all(math.isfinite(v) for c in self.corners for v in c):
+            raise ScaleError("a sheet has four corners; mark each of them")
+        turns = [_turn(*(self.corners[(i + d) % 4] for d in range(3))) for i in range(4)]
+        if all(turn < 0 for turn in turns):
+            raise ScaleError(
+                "the sheet's corners run the wrong way round; give them clockwise from its top left"
+            )
+        if not all(turn > 1 for turn in turns):
+            raise ScaleError(
+                "the lines between the sheet's corners cross, or three corners lie in one line; "
+                "give them clockwise, from its top left"
+            )
+
+
+@dataclass(frozen=True)
+class GaugeDatum:
+    """The printed gauge sheet was found: its marks, and what they came to.
+
+    Parameters
+    ----------
+    name : str
+        "a4", "a3", "letter".
+    points : tuple of (x px, y px, x mm, y mm)
+        Where corners of marks lie in the picture and on the sheet (y up, from its lower left).
+    bar : float
+        What the 100 mm bar of the print really measures, mm.
+    bar_sigma : float
+        Relative standard uncertainty of the bar: of calipers, and of an untried printer.
+    sigma : float
+        Standard uncertainty of a point in one direction, px.
+    focal : float or None
+        Focal length in px, where the marks tell it.
+    bend, bend_sigma : float
+        Lens distortion that the marks tell, as of a sheet.
+
+    """
+
+    name: str
+    points: tuple[tuple[float, float, float, float], ...]
+    bar: float = 100.0
+    bar_sigma: float = 0.0005
+    sigma: float = 0.1
+    focal: float | None = None
+    bend: float = 0.0
+    bend_sigma: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not 80 <= self.bar <= 120:
+            raise ScaleError(
+                f"the gauge sheet's 100 mm bar cannot measure {self.bar:g} mm; measure it again, "
+                "or print the sheet at 100 % size"
+            )
+        if len(self.points) < 4:
+            raise ScaleError("too few marks of the gauge sheet are to be seen; show more of it")
+
+
+@dataclass(frozen=True)
+class RoundDatum:
+    """A coin, washer or bore of known diameter, seen as an ellipse.
+
+    Parameters
+    ----------
+    centre : (x, y) px
+    radii : (long, short) px
+    angle : float
+        Of the long axis, rad, from x towards y down.
+    mm : float
+        Diameter.
+    tilt : bool
+        Whether its shape also tells how the plane is tilted.
+    sigma : float
+        Standard uncertainty of a radius, px.
+
+    """
+
+    centre: tuple[float, float]
+    radii: tuple[float, float]
+    angle: float
+    mm: float
+    tilt: bool = False
+    sigma: float = 0.1
+
+    def __post_init__(self) -> None:
+        _positive(self.mm, "diameter")
+        if not (0 < self.radii[1] <= self.radii[0] and self.radii[1] > 0.2 * self.radii[0]):
+            raise ScaleError("this is no round thing seen from above; pick another one")
+
+
+Datum = (
+    DpiDatum
+    | PixelDatum
+    | OverallDatum
+    | LengthDatum
+    | PageDatum
+    | SheetDatum
+    | GaugeDatum
+    | RoundDatum
+)
+
+
+@dataclass(frozen=True)
+class Optics:
+    """What else is known of the photo.
+
+    Parameters
+    ----------
+    thickness : float, mm
+        How far the measured face stands above the plane of the datum.
+    focal35 : float or None
+        The lens as a 35-mm equivalent, mm; None: from the file, or worked out.
+
+    """
+
+    thickness: float = 0.0
+    focal35: float | None = None
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.thickness) and self.thickness >= 0):
+            raise ScaleError(f"the thickness must be 0 mm or more, got {self.thickness:g}")
+        if self.focal35 is not None and not 5 <= self.focal35 <= 2000:
+            raise ScaleError(
+                f"a lens of {self.focal35:g} mm (35-mm equivalent) cannot be; phones have 13 to 120"
+            )
+
+
+def _turn(a: tuple[float, float], b: tuple[float, float], c: tuple[float, float]) -> float:
+    return (b[0] - a[0]) * (c[1] - b[1]) - (b[1] - a[1]) * (c[0] - b[0])
 
 
 def _positive(value: float, name: str) -> None:
@@ -170,6 +351,8 @@ class TraceStamp:
     level: float
     dropped: int
     deviation_mm: float
+    optics: Optics = Optics()
+    clean: tuple[Step, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,7 +364,10 @@ class Job:
     name : str
     picture : PictureFile or None
     datums : tuple of Datum
-        The first fixes the scale; more than one is for later stops. Empty: no true size yet.
+        What fixes the scale, all together (datum.solve). Empty: no true size yet.
+    optics : Optics
+    clean : tuple of Step
+        In the order they were taken.
     trace : TraceSettings
     outline : Outline
         In mm; what was traced from the parts above, or edited since.
@@ -194,6 +380,8 @@ class Job:
     name: str = "Untitled"
     picture: PictureFile | None = None
     datums: tuple[Datum, ...] = ()
+    optics: Optics = Optics()
+    clean: tuple[Step, ...] = ()
     trace: TraceSettings = TraceSettings()
     outline: Outline = field(default_factory=Outline)
     traced: TraceStamp | None = None
@@ -207,6 +395,8 @@ def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) 
         name=name,
         picture=picture,
         datums=() if datum is None else (datum,),
+        optics=Optics(),
+        clean=(),
         outline=Outline(),
         traced=None,
     )
@@ -215,6 +405,21 @@ def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) 
 def set_datum(job: Job, datum: Datum) -> Job:
     """Return `job` with `datum` as the one that fixes the scale."""
     return job if job.datums == (datum,) else replace(job, datums=(datum,))
+
+
+def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
+    """Return `job` with these datums fixing the scale together."""
+    return job if job.datums == datums else replace(job, datums=datums)
+
+
+def set_optics(job: Job, optics: Optics) -> Job:
+    """Return `job` with another thickness or focal length."""
+    return job if job.optics == optics else replace(job, optics=optics)
+
+
+def set_clean(job: Job, steps: tuple[Step, ...]) -> Job:
+    """Return `job` with other steps that clean its picture."""
+    return job if job.clean == steps else replace(job, clean=steps)
 
 
 def set_trace(job: Job, settings: TraceSettings) -> Job:
@@ -237,4 +442,5 @@ def is_stale(job: Job) -> bool:
     if job.picture is None:
         return False
     stamp = job.traced
-    return stamp is None or stamp.datums != job.datums or stamp.settings != job.trace
+    then = None if stamp is None else (stamp.datums, stamp.settings, stamp.optics, stamp.clean)
+    return then != (job.datums, job.trace, job.optics, job.clean)

@@ -4,8 +4,20 @@ from __future__ import annotations
 
 import math
 
+from silhueta.core.datum.sheets import title
 from silhueta.core.errors import ScaleError
-from silhueta.core.job import Datum, DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum
+from silhueta.core.job import (
+    Datum,
+    DpiDatum,
+    GaugeDatum,
+    Job,
+    LengthDatum,
+    OverallDatum,
+    PageDatum,
+    PixelDatum,
+    RoundDatum,
+    SheetDatum,
+)
 from silhueta.core.units import MM_PER_INCH
 
 PROVISIONAL_MM = 0.1  # per px, for looking at a picture whose size is not known yet
@@ -22,10 +34,18 @@ def kind_of(datum: Datum) -> str:
             return f"overall-{axis}"
         case LengthDatum():
             return "known-length"
+        case PageDatum():
+            return "page"
+        case SheetDatum():
+            return "sheet"
+        case GaugeDatum():
+            return "gauge"
+        case RoundDatum():
+            return "round"
 
 
 def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
-    """Return the side of a pixel in mm that `datum` fixes.
+    """Return the side of a pixel in mm that `datum` fixes; where it shows a tilt, a typical one.
 
     Parameters
     ----------
@@ -46,6 +66,16 @@ def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
             return mm
         case LengthDatum(start=start, end=end, mm=mm):
             return mm / math.dist(start, end)
+        case PageDatum(size=size, pixels=pixels):
+            return math.sqrt(size[0] * size[1] / (pixels[0] * pixels[1]))
+        case SheetDatum(size=size, corners=corners):
+            around = sum(math.dist(corners[i - 1], corners[i]) for i in range(4))
+            return 2 * (size[0] + size[1]) / around
+        case GaugeDatum(points=points, bar=bar):
+            first, last = points[0], points[-1]
+            return math.dist(first[2:], last[2:]) / math.dist(first[:2], last[:2]) * bar / 100
+        case RoundDatum(radii=radii, mm=mm):
+            return mm / (2 * radii[0])
         case OverallDatum(axis=axis, mm=mm):
             extent = extent_px[0] if axis == "width" else extent_px[1]
             if not extent > 0:
@@ -64,10 +94,22 @@ def describe(datum: Datum) -> str:
             return f"{mm:g} mm overall {axis}"
         case LengthDatum(mm=mm):
             return f"a known length of {mm:g} mm"
+        case PageDatum(name=name):
+            return f"a whole {title(name)} page"
+        case SheetDatum(name=name):
+            return f"the {title(name)} sheet" if name != "card" else f"the {title(name)}"
+        case GaugeDatum(name=name):
+            return f"the {title(name)} gauge sheet"
+        case RoundDatum(mm=mm):
+            return f"a round of {mm:g} mm"
 
 
 def fixing_datum(job: Job) -> Datum:
-    """Return the datum that fixes the scale; a provisional pixel of 0.1 mm for want of one."""
+    """Return the datum that says most; a provisional pixel of 0.1 mm for want of any."""
+    for kind in (GaugeDatum, SheetDatum):
+        for datum in job.datums:
+            if isinstance(datum, kind):
+                return datum
     return job.datums[0] if job.datums else PixelDatum(PROVISIONAL_MM)
 
 

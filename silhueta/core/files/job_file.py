@@ -27,17 +27,23 @@ from silhueta.core.job import (
     CutFileSettings,
     Datum,
     DpiDatum,
+    GaugeDatum,
     Job,
     LengthDatum,
+    Optics,
     OverallDatum,
+    PageDatum,
     PictureFile,
     PixelDatum,
+    RoundDatum,
+    SheetDatum,
     TraceSettings,
     TraceStamp,
 )
+from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
 
 SUFFIX = ".silhueta"
-FORMAT = 1
+FORMAT = 2  # 2: datums page, sheet, gauge, round; optics; clean
 _MOST_JSON = 500_000_000
 _MOST_PICTURE = 1_000_000_000
 _DATUMS: dict[str, type[Datum]] = {
@@ -45,8 +51,22 @@ _DATUMS: dict[str, type[Datum]] = {
     "pixel": PixelDatum,
     "overall": OverallDatum,
     "length": LengthDatum,
+    "page": PageDatum,
+    "sheet": SheetDatum,
+    "gauge": GaugeDatum,
+    "round": RoundDatum,
 }
 _KINDS = {kind: name for name, kind in _DATUMS.items()}
+_STEPS: dict[str, type[Step]] = {
+    "crop": Crop,
+    "turn": Turn,
+    "straighten": Straighten,
+    "mirror": Mirror,
+    "even light": EvenLight,
+    "backdrop": Backdrop,
+    "stroke": Stroke,
+}
+_STEP_NAMES = {kind: name for name, kind in _STEPS.items()}
 
 
 class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
@@ -68,6 +88,8 @@ class _StampRecord(msgspec.Struct):
     level: float
     dropped: int
     deviation_mm: float
+    optics: Optics = Optics()
+    clean: list[dict[str, Any]] = []
 
 
 class _JobRecord(msgspec.Struct):
@@ -80,6 +102,8 @@ class _JobRecord(msgspec.Struct):
     cut_file: CutFileSettings
     traced: _StampRecord | None
     outline: list[_ContourRecord]
+    optics: Optics = Optics()
+    clean: list[dict[str, Any]] = []
 
 
 class _Format(msgspec.Struct):
@@ -127,6 +151,8 @@ def job_bytes(job: Job) -> bytes:
         cut_file=job.cut_file,
         traced=None if job.traced is None else _stamp_record(job.traced),
         outline=[_contour_record(contour) for contour in job.outline.contours],
+        optics=job.optics,
+        clean=[_step_record(step) for step in job.clean],
     )
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as archive:
@@ -157,6 +183,8 @@ def job_from_bytes(data: bytes, name: str) -> Job:
             name=record.name,
             picture=picture,
             datums=tuple(_datum(entry) for entry in record.datums),
+            optics=record.optics,
+            clean=tuple(_step(entry) for entry in record.clean),
             trace=record.trace,
             outline=Outline(tuple(_contour(entry) for entry in record.outline)),
             traced=None if record.traced is None else _stamp(record.traced),
@@ -194,16 +222,26 @@ def _datum_record(datum: Datum) -> dict[str, Any]:
     return {"kind": _KINDS[type(datum)], **msgspec.to_builtins(datum)}
 
 
+def _step(entry: dict[str, Any]) -> Step:
+    fields = dict(entry)
+    step: Step = msgspec.convert(fields, type=_STEPS[fields.pop("kind")])
+    return step
+
+
+def _step_record(step: Step) -> dict[str, Any]:
+    return {"kind": _STEP_NAMES[type(step)], **msgspec.to_builtins(step)}
+
+
 def _stamp_record(stamp: TraceStamp) -> _StampRecord:
     datums = [_datum_record(datum) for datum in stamp.datums]
     rest = (stamp.settings, stamp.mm_per_px, stamp.level, stamp.dropped, stamp.deviation_mm)
-    return _StampRecord(datums, *rest)
+    return _StampRecord(datums, *rest, stamp.optics, [_step_record(s) for s in stamp.clean])
 
 
 def _stamp(record: _StampRecord) -> TraceStamp:
     datums = tuple(_datum(entry) for entry in record.datums)
     rest = (record.settings, record.mm_per_px, record.level, record.dropped, record.deviation_mm)
-    return TraceStamp(datums, *rest)
+    return TraceStamp(datums, *rest, record.optics, tuple(_step(e) for e in record.clean))
 
 
 def _contour_record(contour: Contour) -> _ContourRecord:

@@ -42,6 +42,8 @@ class Picture:
         What the file says in any case.
     format : str
         "PNG", "JPEG", ...
+    focal35 : float or None
+        The camera's 35-mm equivalent focal length, mm, as the file says.
 
     """
 
@@ -49,6 +51,11 @@ class Picture:
     dpi: float | None
     told_dpi: float | None
     format: str
+    focal35: float | None = None
+
+    def eight(self) -> NDArray[np.uint8]:
+        """Return the greys, 0 to 255."""
+        return eight(self.grey)
 
     @property
     def width(self) -> int:
@@ -64,6 +71,11 @@ class Picture:
     def top(self) -> float:
         """The grey value of white: 255 or 65535."""
         return 255.0 if self.grey.dtype == np.uint8 else 65535.0
+
+
+def eight(grey: NDArray[Any]) -> NDArray[np.uint8]:
+    """Return greys of 8 or 16 bit as 8 bit."""
+    return grey if grey.dtype == np.uint8 else (grey >> 8).astype(np.uint8)
 
 
 def read_picture_file(path: Path) -> PictureFile:
@@ -113,6 +125,7 @@ def decode(file: PictureFile) -> Picture:
             )
         kind = image.format or ""
         told = _told_dpi(image)
+        focal = _told_focal(image)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             image.load()
@@ -136,7 +149,28 @@ def decode(file: PictureFile) -> Picture:
         raise PictureError(f"{name} has no pixels; save the picture again")
     grey.setflags(write=False)
     trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
-    return Picture(grey, told if trusted else None, told, kind)
+    return Picture(grey, told if trusted else None, told, kind, focal)
+
+
+def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
+    """Return the picture's colours, (H, W, 3) of red, green, blue, upright, on white.
+
+    Raises
+    ------
+    PictureError
+        As :func:`decode` does.
+
+    """
+    from PIL import Image, ImageOps
+
+    decode(file)  # its checks and its sentences
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        image = ImageOps.exif_transpose(_open(file.data))
+        clear = image.convert("RGBA")
+        ground = Image.new("RGBA", clear.size, "white")
+        ground.alpha_composite(clear)
+        return np.asarray(ground.convert("RGB"))
 
 
 def _open(data: bytes) -> ImageType:
@@ -161,6 +195,17 @@ def _told_dpi(image: ImageType) -> float | None:
     if image.format == "PNG" and abs(across - round(across)) < 0.02:
         across = float(round(across))  # PNG keeps pixels a metre: 300 dpi comes back as 299.9994
     return across if abs(across - down) <= 0.01 * across + 0.02 else None
+
+
+def _told_focal(image: ImageType) -> float | None:
+    from PIL import ExifTags
+
+    try:
+        told = image.getexif().get_ifd(ExifTags.IFD.Exif).get(ExifTags.Base.FocalLengthIn35mmFilm)
+        value = float(told)  # type: ignore[arg-type]
+    except Exception:  # a file may hold anything here
+        return None
+    return value if 5 <= value <= 2000 else None
 
 
 def _to_grey(image: ImageType) -> NDArray[np.uint8] | NDArray[np.uint16]:

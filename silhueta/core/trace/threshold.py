@@ -74,8 +74,14 @@ def _median(counts: NDArray[np.int64], values: NDArray[np.int64]) -> float:
     return float(values[np.searchsorted(np.cumsum(counts), counts.sum() / 2)])
 
 
-def level_of(picture: Picture, settings: TraceSettings) -> float:
-    """Return the edge's grey value, 0 to 255: the threshold's, or found from the picture."""
+def level_of(
+    picture: Picture, settings: TraceSettings, mask: NDArray[np.bool_] | None = None
+) -> float:
+    """Return the edge's grey value, 0 to 255: the threshold's, or found from the picture.
+
+    Only pixels in `mask` count, where there is one.
+    """
     if settings.threshold is not None:
         return settings.threshold - 0.5
-    return automatic_level(histogram(picture.grey))
+    grey = picture.grey if mask is None else picture.grey[mask][None]
+    return automatic_level(histogram(grey))

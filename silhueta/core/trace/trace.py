@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
@@ -26,6 +27,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import Contours, contours
 from silhueta.core.trace.fit import Fit, fit_contour, polygon
 from silhueta.core.trace.threshold import level_of
+from silhueta.core.trace.walls import Walls, top_edge
 from silhueta.core.work import Work
 
 _SMALLEST = 4.0  # px²: less is no loop
@@ -48,7 +50,15 @@ class Traced(NamedTuple):
 
 
 def trace(
-    picture: Picture, datum: Datum, settings: TraceSettings, work: Work | None = None
+    picture: Picture,
+    datum: Datum,
+    settings: TraceSettings,
+    work: Work | None = None,
+    *,
+    kind: str | None = None,
+    mask: NDArray[np.bool_] | None = None,
+    walls: Walls | None = None,
+    face: NDArray[np.uint8] | None = None,
 ) -> Traced:
     """Return the outline of the part in `picture`, true to size.
 
@@ -60,6 +70,12 @@ def trace(
     settings : TraceSettings
     work : Work, optional
         Told of progress, asked for a stop.
+    kind : str, optional
+        What fixed the scale, where `datum` is only what came of it.
+    mask : (H, W) array of bool, optional
+        Where ground and part are; the threshold is found there.
+    walls : Walls, optional
+        Of a thick part, seen in `face`, the picture before anything was painted out.
 
     Returns
     -------
@@ -79,9 +95,11 @@ def trace(
     """
     work = work or Work()
     with work.stage("threshold"):
-        level = level_of(picture, settings)
+        level = level_of(picture, settings, mask)
     with work.stage("contours"):
         found, size = _sized_contours(picture, level, datum, settings)
+        if walls is not None and face is not None:
+            found = _at_the_top(found, face, walls)
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
     with work.stage("fit"):
         fits = _fit_all(found, tolerance, work)
@@ -90,9 +108,15 @@ def trace(
         if isinstance(datum, OverallDatum):
             left, bottom, right, top = bounding_box(_solid(loops, found))
             size = mm_per_px(datum, (right - left, top - bottom))
-        scale = Scale(size, picture.height, kind_of(datum))
+        scale = Scale(size, picture.height, kind or kind_of(datum))
         outline = _outline([_to_mm(scale, loop) for loop in loops], settings.keep)
     return Traced(outline, scale, level, found.dropped, tolerance, deviation)
+
+
+def _at_the_top(found: Contours, face: NDArray[np.uint8], walls: Walls) -> Contours:
+    moved = [top_edge(found.contour(i), face, walls) for i in range(len(found))]
+    first = np.concatenate([[0], np.cumsum([len(points) for points in moved])])
+    return found._replace(points=np.vstack(moved), first=first)
 
 
 def _sized_contours(

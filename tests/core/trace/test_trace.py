@@ -177,7 +177,7 @@ def test_progress_runs_through_the_stages():
 
 
 def test_the_demo_gasket_comes_out_at_its_true_size():
-    job, traced = trace_job(gasket_job())
+    job, traced, _ = trace_job(gasket_job())
     assert not is_stale(job)
     circles = [full_circle(loop) for loop in job.outline.loops]
     diameters = sorted(2 * c[1] for c in circles if c is not None)

@@ -1,0 +1,244 @@
+"""Photos of a part on a sheet, rendered with a known camera, lens, tilt, light and thickness.
+
+Every pixel's ray meets the plane of the sheet and the plane of the part's top face; what it meets
+is told by exact distances, so an edge lies where it should to a hundredth of a pixel.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.datum.camera import Lens, Plane, focal_from_35mm
+
+Floats = NDArray[np.float64]
+Grey = NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Part:
+    """A plate with rounded corners and round holes, mm; (x, y) is its middle on the sheet."""
+
+    x: float
+    y: float
+    turn: float = 0.0  # rad
+    size: tuple[float, float] = (150.0, 90.0)
+    radius: float = 12.0
+    holes: tuple[tuple[float, float, float], ...] = (
+        (-55.0, 25.0, 12.0),
+        (50.0, -20.0, 22.0),
+        (0.0, 0.0, 35.0),
+    )  # x, y, diameter
+    thickness: float = 0.0
+
+    def distance(self, points: Floats) -> Floats:
+        """Return how far points (N, 2) lie outside the solid, mm; negative inside."""
+        c, s = np.cos(self.turn), np.sin(self.turn)
+        x, y = points[:, 0] - self.x, points[:, 1] - self.y
+        u, v = c * x + s * y, c * y - s * x
+        qx = np.abs(u) - self.size[0] / 2 + self.radius
+        qy = np.abs(v) - self.size[1] / 2 + self.radius
+        out = np.hypot(np.maximum(qx, 0), np.maximum(qy, 0))
+        far = out + np.minimum(np.maximum(qx, qy), 0) - self.radius
+        for hx, hy, diameter in self.holes:
+            far = np.maximum(far, diameter / 2 - np.hypot(u - hx, v - hy))
+        return far
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What is photographed, and how."""
+
+    part: Part | None = None
+    sheet: tuple[float, float] = (297.0, 210.0)
+    corner_radius: float = 0.0
+    pixels: tuple[int, int] = (4000, 3000)
+    focal35: float = 26.0
+    k1: float = 0.0
+    tilt: float = 0.0  # degrees off the vertical
+    azimuth: float = 0.0  # degrees, where the camera leans to
+    roll: float = 0.0  # degrees about the line of sight
+    aim: tuple[float, float] | None = None  # mm on the sheet; its middle when None
+    seen: float = 400.0  # mm that the long side sees
+    paper: float = 235.0
+    bench: float = 110.0
+    texture: str = "wood"
+    top: float = 60.0
+    wall: float = 100.0
+    light: float = 1.0  # ratio of the brightest to the darkest place
+    light_way: float = 0.0  # degrees
+    shadows: int = 0
+    blur: float = 0.7  # px
+    noise: float = 2.0  # grey values
+    seed: int = 0
+    print_on: Grey | None = field(default=None, compare=False)  # on the sheet, top row = top edge
+
+    @property
+    def focal(self) -> float:
+        """Focal length, px."""
+        return focal_from_35mm(self.focal35, *self.pixels)
+
+    def plane(self) -> Plane:
+        """Return the sheet's plane as this camera sees it; zero at the sheet's lower left."""
+        width, height = self.pixels
+        lens = Lens(self.focal, (width / 2, height / 2), self.k1)
+        distance = self.seen * self.focal / width
+        ax, ay = self.aim or (self.sheet[0] / 2, self.sheet[1] / 2)
+        tilt, way, roll = np.radians([self.tilt, self.azimuth, self.roll])
+        back = np.array(
+            [np.sin(tilt) * np.cos(way), np.sin(tilt) * np.sin(way), np.cos(tilt)]
+        )  # from the aim to the camera
+        right = np.cross([-np.sin(roll), np.cos(roll), 0.0], back)
+        right /= np.linalg.norm(right)
+        axes = np.stack([right, np.cross(-back, right), -back])
+        eye = np.array([ax, ay, 0.0]) + distance * back
+        k = np.array([[lens.focal, 0, width / 2], [0, lens.focal, height / 2], [0, 0, 1]])
+        columns = k @ np.column_stack([axes[:, 0], axes[:, 1], -axes @ eye])
+        return Plane(columns / columns[2, 2], lens)
+
+    def corners(self) -> Floats:
+        """Return the sheet's corners in the picture, clockwise from its top left, px."""
+        w, h = self.sheet
+        return self.plane().to_px(np.array([[0, h], [w, h], [w, 0], [0, 0.0]]))
+
+
+def render(scene: Scene) -> Grey:
+    """Return the photo, (H, W) of grey."""
+    width, height = scene.pixels
+    rng = np.random.default_rng(scene.seed)
+    plane = scene.plane()
+    light = _Light(scene, rng)
+    picture = np.empty((height, width), np.float32)
+    rows = max(1, 1_500_000 // width)
+    for top in range(0, height, rows):
+        bottom = min(top + rows, height)
+        y, x = np.mgrid[top:bottom, 0:width]
+        raw = np.column_stack([x.ravel() + 0.5, y.ravel() + 0.5])
+        picture[top:bottom] = _shade(scene, plane, raw, light).reshape(bottom - top, width)
+    picture = cv2.GaussianBlur(picture, (0, 0), scene.blur)
+    picture += rng.normal(0, scene.noise, picture.shape).astype(np.float32)
+    return np.clip(np.round(picture), 0, 255).astype(np.uint8)
+
+
+class _Light:
+    """Uneven light, shadows and the bench's grain, over the sheet's plane."""
+
+    def __init__(self, scene: Scene, rng: np.random.Generator) -> None:
+        self._scene = scene
+        way = np.radians(scene.light_way)
+        self._way = np.array([np.cos(way), np.sin(way)])
+        self._middle = np.array(scene.sheet) / 2
+        self._shadows = [
+            (
+                self._middle + rng.uniform(-0.7, 0.7, 2) * scene.sheet,
+                rng.uniform(0, np.pi),
+                rng.uniform(30, 120),
+                rng.uniform(4, 25),
+                rng.uniform(0.6, 0.85),
+            )
+            for _ in range(scene.shadows)
+        ]
+        self._grain = rng.uniform(0, 2 * np.pi, 8)
+        self._grain_way = rng.uniform(0, np.pi)
+        self._lines = rng.uniform(0.2, 1.4, 8)
+
+    def at(self, mm: Floats) -> Floats:
+        scene = self._scene
+        along = np.clip((mm - self._middle) @ self._way / scene.seen, -0.5, 0.5) + 0.5
+        lit = 1 / scene.light + (1 - 1 / scene.light) * along
+        for middle, turn, size, soft, depth in self._shadows:
+            u = (mm - middle) @ [np.cos(turn), np.sin(turn)]
+            v = (mm - middle) @ [-np.sin(turn), np.cos(turn)]
+            inside = 1 / (1 + np.exp(np.clip((np.hypot(u, v / 2) - size) / soft * 4, -60, 60)))
+            lit = lit * (1 - (1 - depth) * inside)
+        return np.asarray(lit)
+
+    def bench(self, mm: Floats) -> Floats:
+        scene = self._scene
+        across = mm @ [np.cos(self._grain_way), np.sin(self._grain_way)]
+        along = mm @ [-np.sin(self._grain_way), np.cos(self._grain_way)]
+        rough = np.zeros(len(mm))
+        for phase, line in zip(self._grain, self._lines, strict=True):
+            if scene.texture == "wood":
+                rough += np.sin(across * line + phase + 0.8 * np.sin(along * 0.03 + phase))
+            else:
+                rough += 0.4 * np.sin(across * line * 2 + along * line * 0.3 + phase)
+        return scene.bench * (1 + 0.06 * rough)
+
+
+def _shade(scene: Scene, plane: Plane, raw: Floats, light: _Light) -> Floats:
+    mm = plane.to_mm(raw)
+    pixel = plane.mm_per_px(raw)
+    lit = light.at(mm)
+    shown = light.bench(mm)
+    w, h = scene.sheet
+    r = scene.corner_radius
+    qx, qy = np.abs(mm[:, 0] - w / 2) - w / 2 + r, np.abs(mm[:, 1] - h / 2) - h / 2 + r
+    away = np.hypot(np.maximum(qx, 0), np.maximum(qy, 0)) + np.minimum(np.maximum(qx, qy), 0) - r
+    paper = np.full(len(mm), scene.paper)
+    if scene.print_on is not None:
+        dense = scene.print_on.shape[1] / w  # px a mm, the same both ways
+        maps = np.column_stack([mm[:, 0] * dense - 0.5, (h - mm[:, 1]) * dense - 0.5])
+        wide = scene.pixels[0]
+        inked = cv2.remap(
+            scene.print_on,
+            maps.astype(np.float32).reshape(-1, wide, 2),
+            None,
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        ).ravel()
+        paper = paper * (0.15 + 0.85 * inked / 255)
+    cover = np.clip(0.5 - away / pixel, 0, 1)
+    shown = shown + cover * (paper - shown)
+    if scene.part is not None:
+        shown = _lay(scene.part, scene, plane, raw, mm, pixel, shown)
+    return shown * lit
+
+
+def _lay(
+    part: Part, scene: Scene, plane: Plane, raw: Floats, mm: Floats, pixel: Floats, shown: Floats
+) -> Floats:
+    reach = np.hypot(*part.size) / 2 + 2 * part.thickness + 3
+    near = np.hypot(mm[:, 0] - part.x, mm[:, 1] - part.y) < reach
+    if not near.any():
+        return shown
+    shown, raw, pixel = shown.copy(), raw[near], pixel[near]
+    value = shown[near]
+
+    def cover(height: float) -> Floats:
+        at = mm[near] if height == 0 else plane.raised(height).to_mm(raw)
+        return np.clip(0.5 - part.distance(at) / pixel, 0, 1)
+
+    face = cover(part.thickness)
+    if part.thickness > 0:
+        walls = np.max([cover(z) for z in np.linspace(0, part.thickness, 9)[:-1]], axis=0)
+        walls = np.maximum(walls, face)
+        value = value + walls * (scene.wall - value)
+        share = np.divide(face, walls, out=np.zeros_like(face), where=walls > 0)
+        value = value + walls * share * (scene.top - scene.wall)
+    else:
+        value = value + face * (scene.top - value)
+    shown[near] = value
+    return shown
+
+
+def posed(scene: Scene, **changes: object) -> Scene:
+    """Return `scene` with other values."""
+    return replace(scene, **changes)  # type: ignore[arg-type]
+
+
+def printed(pdf: bytes, dense: int = 12, finer: int = 4) -> Grey:
+    """Return a one-page PDF as a picture of `dense` px a mm, smooth to a fraction of a px."""
+    import pypdfium2
+
+    page = pypdfium2.PdfDocument(pdf)[0]
+    large = page.render(scale=dense * finer * 25.4 / 72, grayscale=True).to_numpy().squeeze()
+    rows, columns = large.shape[0] // finer * finer, large.shape[1] // finer * finer
+    return cv2.resize(
+        np.ascontiguousarray(large[:rows, :columns]),
+        (columns // finer, rows // finer),
+        interpolation=cv2.INTER_AREA,
+    )

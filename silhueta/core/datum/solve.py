@@ -1,0 +1,465 @@
+"""From datums to the plane that is measured, and how sure that is.
+
+Words used here
+    facts     what the picture itself tells: its size and the camera's focal length
+    base      the datum that gives the plane: gauge sheet, sheet, or none (seen from straight above)
+    nudge     one thing known only so well, moved by its standard uncertainty
+    spread    the planes that come of each nudge; their root sum of squares is the uncertainty
+
+The uncertainty is that of the law of propagation, JCGM 100:2008 (GUM) 5.1, with differences in
+place of derivatives and without correlation.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from silhueta.core.datum.camera import (
+    Lens,
+    Plane,
+    focal_from_35mm,
+    focal_from_plane,
+    homography,
+    level_plane,
+)
+from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px
+from silhueta.core.errors import ScaleError
+from silhueta.core.geometry.path import Floats
+from silhueta.core.job import (
+    Datum,
+    DpiDatum,
+    GaugeDatum,
+    Job,
+    LengthDatum,
+    Optics,
+    OverallDatum,
+    PageDatum,
+    PixelDatum,
+    RoundDatum,
+    SheetDatum,
+)
+
+FocalSource = Literal["typed", "file", "gauge sheet", "the sheet's perspective", "assumed"]
+ASSUMED_35MM = 26.0  # a phone's main camera, common practice
+_FOCAL_SIGMA: dict[FocalSource, float] = {
+    "typed": 0.03,
+    "file": 0.03,
+    "gauge sheet": 0.01,
+    "the sheet's perspective": 0.06,
+    "assumed": 0.2,
+}
+_THICKNESS_SIGMA = 0.05  # mm, as calipers and paint leave it
+_EDGE_PX = 0.07  # standard uncertainty of one edge of the part, px
+_DPI_SIGMA = 0.001  # of a scanner's own setting, common practice
+_CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
+_STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Width and height in px, and the 35-mm equivalent focal length that the file tells."""
+
+    width: int
+    height: int
+    focal35: float | None = None
+
+
+@dataclass(frozen=True)
+class Told:
+    """What one datum says, held against the solution."""
+
+    datum: Datum
+    residual_mm: float  # measured less given
+    sigma_mm: float
+
+
+@dataclass(frozen=True, eq=False)
+class Solution:
+    """The measured plane.
+
+    Parameters
+    ----------
+    plane : Plane
+        Of the measured face: the datum's plane, raised by the thickness.
+    kind : str
+        As reports name it.
+    level : bool
+        Whether every pixel is the same square: nothing to rectify.
+    camera_height : float or None
+        mm above the datum's plane, where a camera's place is known.
+    focal_source : str
+    residual_px : float or None
+        Of the base's edges or marks.
+    told : tuple of Told
+    spread : tuple of Plane
+
+    """
+
+    plane: Plane
+    kind: str
+    level: bool
+    camera_height: float | None
+    focal_source: FocalSource
+    residual_px: float | None
+    told: tuple[Told, ...]
+    spread: tuple[Plane, ...]
+
+    def length(self, start: tuple[float, float], end: tuple[float, float]) -> tuple[float, float]:
+        """Return the distance of two raw px, mm, and its standard uncertainty, mm."""
+        points = np.array([start, end], np.float64)
+        long = _distance(self.plane, points)
+        edges = 2 * (_EDGE_PX * float(self.plane.mm_per_px(points).mean())) ** 2
+        return long, math.sqrt(
+            edges + sum((_distance(plane, points) - long) ** 2 for plane in self.spread)
+        )
+
+    def relative_uncertainty(self, px: Floats) -> Floats:
+        """Return the relative standard uncertainty of short lengths at raw px (N, 2)."""
+        size = self.plane.mm_per_px(px)
+        total = np.zeros(len(px))
+        for plane in self.spread:
+            total += (plane.mm_per_px(px) / size - 1) ** 2
+        return np.sqrt(total)
+
+
+def facts_of(picture: object) -> Facts:
+    """Return the facts of a decoded picture."""
+    return Facts(
+        picture.width,  # type: ignore[attr-defined]
+        picture.height,  # type: ignore[attr-defined]
+        picture.focal35,  # type: ignore[attr-defined]
+    )
+
+
+def solve(job: Job, facts: Facts) -> Solution:
+    """Return the measured plane of a job, from all its datums.
+
+    An overall datum counts only when it is alone, and then after the trace; until then the plane
+    is that of a provisional pixel.
+
+    Raises
+    ------
+    ScaleError
+        If datums contradict each other, or the thickness reaches the camera.
+
+    """
+    datums, optics = job.datums, job.optics
+    base = fixing_datum(job)
+    focal, source = _focal(base, optics, facts)
+    lens = Lens(focal, (facts.width / 2, facts.height / 2), _k1(base, focal, facts))
+    plane = _plane(datums, base, optics, lens, facts)
+    nudged = [
+        _plane(*_with(change, datums, optics, lens), facts)
+        for change in _nudges(datums, optics, lens, source)
+    ]
+    told = _told(datums, plane, lens, optics, facts)
+    _refuse_contradiction(told)
+    camera = isinstance(base, SheetDatum | GaugeDatum)
+    seen = camera or (
+        isinstance(base, LengthDatum | RoundDatum)
+        and (optics.thickness > 0 or source in ("typed", "file"))
+    )
+    base_plane = _plane(datums, base, Optics(0.0, optics.focal35), lens, facts)
+    return Solution(
+        plane=plane,
+        kind=kind_of(base),
+        level=not camera and _is_level(plane),
+        camera_height=float(base_plane.eye[2]) if seen else None,
+        focal_source=source,
+        residual_px=base.residual
+        if isinstance(base, SheetDatum)
+        else _gauge_residual(base, plane)
+        if isinstance(base, GaugeDatum)
+        else None,
+        told=told,
+        spread=tuple(nudged),
+    )
+
+
+def _distance(plane: Plane, px: Floats) -> float:
+    one, two = plane.to_mm(px)
+    return float(np.hypot(*(two - one)))
+
+
+def _is_level(plane: Plane) -> bool:
+    m = plane.matrix / plane.matrix[2, 2]
+    return bool(
+        plane.lens.k1 == 0
+        and np.abs(m[2, :2]).max() == 0
+        and m[0, 1] == 0
+        and m[1, 0] == 0
+        and abs(m[0, 0] + m[1, 1]) < 1e-9 * abs(m[0, 0])
+    )
+
+
+def _k1(base: Datum, focal: float, facts: Facts) -> float:
+    """Return k1 for this focal length: the bend at the picture's corner is what was measured."""
+    if not isinstance(base, SheetDatum | GaugeDatum):
+        return 0.0
+    return base.bend * (focal / math.hypot(facts.width / 2, facts.height / 2)) ** 2
+
+
+def _focal(base: Datum, optics: Optics, facts: Facts) -> tuple[float, FocalSource]:
+    size = (facts.width, facts.height)
+    if optics.focal35 is not None:
+        return focal_from_35mm(optics.focal35, *size), "typed"
+    if isinstance(base, GaugeDatum) and base.focal is not None:
+        return base.focal, "gauge sheet"
+    if facts.focal35 is not None:
+        return focal_from_35mm(facts.focal35, *size), "file"
+    assumed = focal_from_35mm(ASSUMED_35MM, *size)
+    if isinstance(base, SheetDatum):
+        centre = (facts.width / 2, facts.height / 2)
+        lens = Lens(assumed, centre, _k1(base, assumed, facts))
+        matrix = homography(_sheet_mm(base), lens.straighten(np.array(base.corners)))
+        found = focal_from_plane(matrix, centre)
+        if found is not None and 0.6 * assumed < found < 4 * assumed:
+            return found, "the sheet's perspective"
+    return assumed, "assumed"
+
+
+def _sheet_mm(sheet: SheetDatum) -> Floats:
+    width, height = sheet.size
+    return np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
+
+
+def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, facts: Facts) -> Plane:
+    if isinstance(base, SheetDatum):
+        ideal = lens.straighten(np.array(base.corners, np.float64))
+        plane = Plane(homography(_sheet_mm(base), ideal), lens)
+    elif isinstance(base, GaugeDatum):
+        points = np.array(base.points)
+        ideal = lens.straighten(points[:, :2])
+        plane = Plane(homography(points[:, 2:] * base.bar / 100, ideal), lens)
+    else:
+        plane = _level(datums, base, lens, facts)
+    if isinstance(base, SheetDatum | GaugeDatum):
+        plane = plane.scaled(_common_factor(datums, plane, base))
+    elif not isinstance(base, LengthDatum | RoundDatum):
+        return plane  # a scanner's glass: nothing stands nearer to a camera
+    return plane.raised(optics.thickness)
+
+
+def _level(datums: Sequence[Datum], base: Datum, lens: Lens, facts: Facts) -> Plane:
+    if isinstance(base, PageDatum):
+        width, height = base.size
+        if (width > height) != (facts.width > facts.height):
+            width, height = height, width
+        across, down = width / facts.width, height / facts.height
+        if abs(math.log(across / down)) > 0.03:
+            raise ScaleError(
+                f"the picture is {facts.width} × {facts.height} px, which is not the shape of a "
+                f"whole {base.name.upper()} page; scan the whole page, or use another datum"
+            )
+        mean = math.sqrt(across * down)  # a few pixels cut off are no stretch
+        return level_plane(mean, mean, facts.height, lens)
+    if isinstance(base, RoundDatum):
+        size = base.mm / (2 * base.radii[0])
+        plane = level_plane(size, size, facts.height, lens)
+        if base.tilt:
+            turn = np.array(
+                [
+                    [math.cos(base.angle), -math.sin(base.angle)],
+                    [math.sin(base.angle), math.cos(base.angle)],
+                ]
+            )
+            squash = turn @ np.diag([1.0, base.radii[1] / base.radii[0]]) @ turn.T
+            flip = np.diag([1.0, -1.0])
+            plane = plane.turned(flip @ squash @ flip)
+        return plane
+    if isinstance(base, LengthDatum):
+        lengths = [datum for datum in datums if isinstance(datum, LengthDatum)]
+        camera = facts.focal35 is not None
+        across, down = _from_lengths(lengths, may_stretch=not camera)
+        return level_plane(across, down, facts.height, lens)
+    size = 0.1 if isinstance(base, OverallDatum) else mm_per_px(base, (0.0, 0.0))
+    return level_plane(size, size, facts.height, lens)
+
+
+def _from_lengths(lengths: Sequence[LengthDatum], may_stretch: bool) -> tuple[float, float]:
+    """Return mm per px across and down, by least squares; different only when that is proven."""
+    d = np.array([np.subtract(x.end, x.start) for x in lengths])
+    mm = np.array([x.mm for x in lengths])
+    long = np.hypot(*d.T)
+    sigma = np.array([x.sigma for x in lengths]) * math.sqrt(2)
+    weight = 1 / sigma**2
+    one = float((weight * mm * long).sum() / (weight * long**2).sum())
+    if not may_stretch or len(lengths) < 2:
+        return one, one
+    # mm² = (a dx)² + (b dy)², linear in a² and b²
+    rows = d**2 * (1 / (2 * mm * one * sigma))[:, None]
+    given = mm**2 / (2 * mm * one * sigma)
+    if np.linalg.cond(rows) > 50:
+        return one, one
+    covariance = np.linalg.inv(rows.T @ rows)
+    squares = covariance @ rows.T @ given
+    if squares.min() <= 0:
+        return one, one
+    across, down = np.sqrt(squares)
+    # the difference of a² and b², over its spread
+    apart = covariance[0, 0] + covariance[1, 1] - 2 * covariance[0, 1]
+    proven = abs(squares[0] - squares[1]) > _STRETCH * math.sqrt(apart)
+    plausible = abs(math.log(across / down)) < 0.05
+    return (float(across), float(down)) if proven and plausible else (one, one)
+
+
+def _common_factor(datums: Sequence[Datum], plane: Plane, base: Datum) -> float:
+    """Return by how much lengths and rounds say that the base's plane is to be enlarged."""
+    _, base_sigma = _base_length(plane, base)
+    total, weights = 0.0, 1 / base_sigma**2
+    for datum in datums:
+        if isinstance(datum, LengthDatum | RoundDatum):
+            measured, given, sigma = _held_against(datum, plane)
+            weight = (given / sigma) ** 2
+            total += weight * math.log(given / measured)
+            weights += weight
+    return math.exp(total / weights)
+
+
+def _base_length(plane: Plane, base: Datum) -> tuple[float, float]:
+    """Return a length typical of the base, mm, and its relative standard uncertainty."""
+    if isinstance(base, SheetDatum):
+        px = np.array(base.corners)
+        sigma = base.sigma
+    else:
+        assert isinstance(base, GaugeDatum)
+        px = np.array(base.points)[:, :2]
+        sigma = base.sigma / math.sqrt(len(px) / 4)
+    long = float(np.hypot(*np.ptp(plane.to_mm(px), axis=0)))
+    return long, sigma * float(plane.mm_per_px(px).mean()) * math.sqrt(2) / long
+
+
+def _held_against(datum: LengthDatum | RoundDatum, plane: Plane) -> tuple[float, float, float]:
+    """Return what the plane makes of a datum, what the datum says, and its sigma; all mm."""
+    if isinstance(datum, LengthDatum):
+        px = np.array([datum.start, datum.end], np.float64)
+    else:
+        px = ellipse_points(datum)
+        mm = plane.to_mm(px)
+        measured = float(2 * np.hypot(*(mm - mm.mean(0)).T).mean())
+        return measured, datum.mm, 2 * datum.sigma * float(plane.mm_per_px(px).mean())
+    measured = _distance(plane, px)
+    return measured, datum.mm, math.sqrt(2) * datum.sigma * float(plane.mm_per_px(px).mean())
+
+
+def ellipse_points(datum: RoundDatum, count: int = 64) -> Floats:
+    """Return points of a round datum's ellipse, (count, 2) raw px."""
+    turn = np.arange(count) * (2 * np.pi / count)
+    c, s = math.cos(datum.angle), math.sin(datum.angle)
+    u, v = datum.radii[0] * np.cos(turn), datum.radii[1] * np.sin(turn)
+    return np.column_stack([datum.centre[0] + c * u - s * v, datum.centre[1] + s * u + c * v])
+
+
+def _told(
+    datums: Sequence[Datum], plane: Plane, lens: Lens, optics: Optics, facts: Facts
+) -> tuple[Told, ...]:
+    told = []
+    ground = plane if optics.thickness == 0 else None
+    for datum in datums:
+        if isinstance(datum, LengthDatum | RoundDatum):
+            if ground is None:
+                base = fixing_datum(Job(datums=tuple(datums)))
+                ground = _plane(datums, base, Optics(0.0, optics.focal35), lens, facts)
+            measured, given, sigma = _held_against(datum, ground)
+            told.append(Told(datum, measured - given, sigma))
+        elif isinstance(datum, DpiDatum | PixelDatum | PageDatum):
+            size = mm_per_px(datum, (0.0, 0.0))
+            middle = np.array([[facts.width / 2, facts.height / 2]])
+            got = float(plane.mm_per_px(middle)[0])
+            long = 100.0
+            told.append(Told(datum, long * (got / size - 1), long * _DPI_SIGMA))
+        elif isinstance(datum, SheetDatum | GaugeDatum):
+            told.append(Told(datum, 0.0, 0.0))
+    return tuple(told)
+
+
+def _refuse_contradiction(told: Sequence[Told]) -> None:
+    lengths = [t for t in told if isinstance(t.datum, LengthDatum | RoundDatum)]
+    if not lengths or len(told) < 2:
+        return
+    wrong = [
+        t
+        for t in lengths
+        if abs(t.residual_mm) > max(_CONTRADICTION * t.sigma_mm, 0.01 * t.datum.mm)  # type: ignore[union-attr]
+    ]
+    if wrong:
+        listed = "; ".join(f"{describe(t.datum)} is {t.residual_mm:+.2f} mm off" for t in lengths)
+        raise ScaleError(
+            f"the datums contradict each other: {listed}. Check each length and its two points, "
+            "or remove the wrong one"
+        )
+
+
+Change = Callable[[tuple[Datum, ...], Optics, Lens], tuple[tuple[Datum, ...], Optics, Lens]]
+
+
+def _with(
+    change: Change, datums: tuple[Datum, ...], optics: Optics, lens: Lens
+) -> tuple[tuple[Datum, ...], Datum, Optics, Lens]:
+    changed, optics, lens = change(datums, optics, lens)
+    return changed, fixing_datum(Job(datums=changed)), optics, lens
+
+
+def _nudges(
+    datums: tuple[Datum, ...], optics: Optics, lens: Lens, source: FocalSource
+) -> Iterator[Change]:
+    for number, datum in enumerate(datums):
+        for nudged in _nudged(datum):
+            yield lambda d, o, n, i=number, x=nudged: ((*d[:i], x, *d[i + 1 :]), o, n)  # type: ignore[misc]
+        bend = datum.bend_sigma if isinstance(datum, SheetDatum | GaugeDatum) else 0.0
+        if bend:
+            k = bend * (lens.focal / math.hypot(*lens.centre)) ** 2
+            yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
+    if optics.thickness:
+        factor = 1 + _FOCAL_SIGMA[source]
+        yield lambda d, o, n: (d, o, replace(n, focal=n.focal * factor, k1=n.k1 * factor**2))
+        more = optics.thickness + min(_THICKNESS_SIGMA, optics.thickness)
+        yield lambda d, o, n: (d, replace(o, thickness=more), n)
+
+
+def _nudged(datum: Datum) -> Iterator[Datum]:
+    match datum:
+        case DpiDatum(dpi=dpi):
+            yield replace(datum, dpi=dpi * (1 + _DPI_SIGMA))
+        case PageDatum(size=(width, height)):
+            factor = 1 + 1.5 / math.sqrt(datum.pixels[0] * datum.pixels[1])
+            yield replace(datum, size=(width * factor, height * factor))
+        case LengthDatum(start=start, end=end, sigma=sigma):
+            long = math.dist(start, end)
+            far = sigma * math.sqrt(2) / long
+            moved = tuple(e + far * (e - s) for s, e in zip(start, end, strict=True))
+            yield replace(datum, end=(moved[0], moved[1]))
+        case RoundDatum(radii=(long_, short), sigma=sigma):
+            yield replace(datum, radii=(long_ + sigma, short + sigma))
+        case SheetDatum(corners=corners, sigma=sigma):
+            for corner in range(4):
+                for dx, dy in ((sigma, 0.0), (0.0, sigma)):
+                    x, y = corners[corner]
+                    moved_ = (*corners[:corner], (x + dx, y + dy), *corners[corner + 1 :])
+                    yield replace(datum, corners=moved_)  # type: ignore[arg-type]
+        case GaugeDatum(points=points, sigma=sigma):
+            # a quarter of the sheet at a time moves together: the print and the fit's own bend
+            array = np.array(points)
+            middle = array[:, :2].mean(0)
+            part = (array[:, 0] > middle[0]) + 2 * (array[:, 1] > middle[1])
+            share = sigma / math.sqrt(max(len(points) / 16, 1))
+            for quarter in range(4):
+                for axis in (0, 1):
+                    moved__ = array.copy()
+                    moved__[part == quarter, axis] += share
+                    yield replace(datum, points=tuple(map(tuple, moved__.tolist())))
+            yield replace(datum, bar=datum.bar * (1 + datum.bar_sigma))
+        case _:
+            return
+
+
+def _gauge_residual(gauge: GaugeDatum, plane: Plane) -> float:
+    points = np.array(gauge.points)
+    ground = homography(points[:, 2:], plane.lens.straighten(points[:, :2]))
+    back = Plane(ground, plane.lens).to_px(points[:, 2:])
+    return float(np.sqrt(((back - points[:, :2]) ** 2).sum(1).mean() / 2))

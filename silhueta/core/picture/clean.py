@@ -1,0 +1,107 @@
+"""A picture after its cleaning steps: what they do to its greys, and which of it counts."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.job import PictureFile
+from silhueta.core.picture.decode import Picture, decode_colour, eight
+from silhueta.core.picture.flatten import flatten
+from silhueta.core.steps import Backdrop, Crop, EvenLight, Step, Stroke
+
+_SHARPEST = 4  # binary digits of a stroke's places
+
+
+def cleaned(
+    picture: Picture, steps: Sequence[Step], file: PictureFile | None, dark_part: bool = True
+) -> Picture:
+    """Return `picture` after the steps that change greys, in their order.
+
+    Parameters
+    ----------
+    picture : Picture
+    steps : sequence of Step
+        Those that only move or choose (crop, turn, straighten, mirror) change no grey.
+    file : PictureFile or None
+        Where colours are read from, for a backdrop.
+    dark_part : bool
+        Whether ink is dark.
+
+    """
+    grey = picture.grey
+    for step in steps:
+        if not step.on:
+            continue
+        if isinstance(step, EvenLight):
+            grey = flatten(eight(grey))
+        elif isinstance(step, Backdrop) and file is not None:
+            grey = _dropped(eight(grey), decode_colour(file), step, dark_part)
+        elif isinstance(step, Stroke):
+            grey = _painted(grey, step, dark_part)
+    if grey is picture.grey:
+        return picture
+    grey.setflags(write=False)
+    return replace(picture, grey=grey)
+
+
+def crop_box(steps: Sequence[Step], height: int, width: int) -> tuple[int, int, int, int] | None:
+    """Return the box (left, top, right, bottom) in px that all crops leave, or None without any."""
+    crops = [step for step in steps if isinstance(step, Crop) and step.on]
+    if not crops:
+        return None
+    left = max(0, *(round(c.x) for c in crops))
+    top = max(0, *(round(c.y) for c in crops))
+    right = min(width, *(round(c.x + c.width) for c in crops))
+    bottom = min(height, *(round(c.y + c.height) for c in crops))
+    return left, top, right, bottom
+
+
+def _painted(
+    grey: NDArray[np.uint8] | NDArray[np.uint16], stroke: Stroke, dark_part: bool
+) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    """Return `grey` with a stroke in full black or white, smooth at its rim."""
+    import cv2
+
+    top = 255 if grey.dtype == np.uint8 else 65535
+    made = grey.copy()
+    colour = 0 if stroke.ink == dark_part else top
+    places = np.clip(np.array(stroke.points) - 0.5, -30_000, 230_000)
+    fixed = np.round(places * 2**_SHARPEST).astype(np.int32)
+    cover = np.zeros(grey.shape, np.uint8)
+    if stroke.width == 0:
+        cv2.fillPoly(cover, [fixed], 255, cv2.LINE_AA, _SHARPEST)
+    else:
+        width = max(1, round(stroke.width))
+        radius = round(stroke.width / 2 * 2**_SHARPEST)
+        if len(fixed) > 1 and width < 32_000:
+            cv2.polylines(cover, [fixed], False, 255, width, cv2.LINE_AA, _SHARPEST)
+        for x, y in fixed.tolist():
+            cv2.circle(cover, (x, y), radius, 255, -1, cv2.LINE_AA, _SHARPEST)
+    touched = cover > 0
+    share = cover[touched] / 255.0
+    made[touched] = np.round(made[touched] + share * (colour - made[touched].astype(np.float64)))
+    return made
+
+
+def _dropped(
+    grey: NDArray[np.uint8], colour: NDArray[np.uint8], step: Backdrop, dark_part: bool
+) -> NDArray[np.uint8]:
+    """Return `grey` with the picked colours white (black for a light part), softly."""
+    import cv2
+
+    ground = 255 if dark_part else 0
+    picked = np.array(step.colours, np.uint8)[None]
+    wanted = cv2.cvtColor(picked.astype(np.float32) / 255, cv2.COLOR_RGB2Lab)[0]
+    made = np.empty_like(grey)
+    band = max(1, 4_000_000 // grey.shape[1])
+    for top in range(0, len(grey), band):
+        part = slice(top, top + band)
+        lab = cv2.cvtColor(colour[part].astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
+        away = np.min([np.linalg.norm(lab - w, axis=2) for w in wanted], axis=0)
+        keep = np.clip((away - step.reach) / (0.5 * step.reach) + 0.5, 0, 1)
+        made[part] = np.round(ground + keep * (grey[part].astype(np.float32) - ground))
+    return made

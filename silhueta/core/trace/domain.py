@@ -1,0 +1,192 @@
+"""Where in a rectified photo the part may be: on the sheet, or beside it; never the sheet itself.
+
+Words used here
+    sheet     the datum's rectangle in the rectified picture
+    rim       the strip along the sheet's edge that belongs to neither side
+    crossing  a stretch of the sheet's edge that the part covers
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.datum.rectify import Rectified
+from silhueta.core.errors import TraceError
+from silhueta.core.geometry.path import Floats
+from silhueta.core.job import GaugeDatum, Job, SheetDatum
+from silhueta.core.picture.clean import crop_box
+from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.flatten import flatten
+
+_RIM_MM = 1.0
+_PART = 0.004  # share of the sheet that is dark when a part lies on it
+_BENCH = 0.08  # share of the free rim outside that may be as dark as the part
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """What is traced: the picture in even light, with all that cannot be the part painted out.
+
+    Parameters
+    ----------
+    picture : Picture
+    mask : (H, W) array of bool, or None
+        Where the part may be; None: everywhere.
+
+    """
+
+    picture: Picture
+    mask: NDArray[np.bool_] | None
+
+
+def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
+    """Return what to trace of a rectified photo.
+
+    Raises
+    ------
+    TraceError
+        If the part reaches over the sheet's edge onto a bench that is as dark as itself.
+
+    """
+    box = crop_box(job.clean, source.height, source.width)
+    if rectified.picture is source and box is None:
+        return Prepared(source, None)
+    grey = rectified.picture.eight()
+    sheet = _sheet_px(job, rectified)
+    photo = _inside(grey.shape, _photo_px(rectified, source, box), 0.0 if box else -2.0)
+    if sheet is None:
+        return _painted(rectified.picture, grey, photo, job.trace.invert)
+    rim = _RIM_MM / rectified.scale.mm_per_px
+    on_sheet = _inside(grey.shape, sheet, -rim) & photo
+    ink = _ink(job, rectified, grey.shape)
+    if ink is not None:
+        grey = _blotted(grey, ink)
+    if job.trace.invert or not _part_lies_on(grey, on_sheet):
+        beside = photo & ~_inside(grey.shape, sheet, 2 * rim)
+        return _painted(rectified.picture, grey, beside, job.trace.invert)
+    even = flatten(grey, on_sheet)
+    level = _level(even, on_sheet)
+    over = _reaching_over(even, level, sheet, on_sheet, photo, rim)
+    return _painted(rectified.picture, even, on_sheet | over, job.trace.invert)
+
+
+def _sheet_px(job: Job, rectified: Rectified) -> Floats | None:
+    """Return the sheet's corners in the rectified picture, px, clockwise."""
+    for datum in job.datums:
+        if isinstance(datum, SheetDatum):
+            return rectified.from_source(np.array(datum.corners, np.float64))
+        if isinstance(datum, GaugeDatum):
+            from silhueta.core.datum.gauge import sheet_box
+
+            return rectified.from_source(sheet_box(datum, rectified.plane.lens))
+    return None
+
+
+def _photo_px(
+    rectified: Rectified, source: Picture, box: tuple[int, int, int, int] | None
+) -> Floats:
+    """Return the rim of the photo, or of what was cropped, in the rectified picture, px."""
+    left, top, right, bottom = box or (0, 0, source.width, source.height)
+    low, high = np.array([left, top], float), np.array([right, bottom], float)
+    share = np.linspace(0, 1, 40)[:-1, None]
+    corners = np.array([low, [high[0], low[1]], high, [low[0], high[1]]])
+    rim = [corners[i - 1] + share * (corners[i] - corners[i - 1]) for i in range(4)]
+    return rectified.from_source(np.vstack(rim))
+
+
+def _inside(shape: tuple[int, ...], polygon: Floats, grow: float) -> NDArray[np.bool_]:
+    """Return the pixels inside a polygon grown by so many px (shrunk when negative)."""
+    import cv2
+    from shapely.geometry import Polygon
+
+    shaped = Polygon(polygon).buffer(0).buffer(grow, join_style="mitre")
+    mask = np.zeros(shape, np.uint8)
+    if not shaped.is_empty and shaped.geom_type == "Polygon":
+        ring = np.clip(np.asarray(shaped.exterior.coords) - 0.5, -30_000, 30_000)
+        cv2.fillPoly(mask, [np.round(ring * 16).astype(np.int32)], 1, shift=4)
+    return mask.astype(bool)
+
+
+def _ink(job: Job, rectified: Rectified, shape: tuple[int, ...]) -> NDArray[np.bool_] | None:
+    """Return where the gauge sheet is printed and not covered, or None."""
+    for datum in job.datums:
+        if isinstance(datum, GaugeDatum):
+            from silhueta.core.datum.gauge import printed_boxes
+
+            mask = np.zeros(shape, bool)
+            for box in printed_boxes(datum, rectified.plane.lens):
+                mask |= _inside(shape, rectified.from_source(box), 0.0)
+            return mask
+    return None
+
+
+def _blotted(grey: NDArray[np.uint8], ink: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    import cv2
+
+    wide = cv2.dilate(grey, np.ones((3, 3), np.uint8))
+    made = grey.copy()
+    paper = float(np.median(wide[ink])) if ink.any() else 255.0
+    around = grey[ink]
+    made[ink] = np.uint8(max(paper, float(np.quantile(around, 0.8)) if len(around) else paper))
+    return made
+
+
+def _level(grey: NDArray[np.uint8], mask: NDArray[np.bool_]) -> float:
+    from silhueta.core.trace.threshold import automatic_level
+
+    return automatic_level(np.bincount(grey[mask], minlength=256))
+
+
+def _part_lies_on(grey: NDArray[np.uint8], on_sheet: NDArray[np.bool_]) -> bool:
+    """Return whether something clearly darker than paper lies on the sheet."""
+    if on_sheet.sum() < 100:
+        return False
+    even = flatten(grey, on_sheet)[on_sheet]
+    return bool((even < 0.6 * np.quantile(even, 0.9)).mean() > _PART)
+
+
+def _reaching_over(
+    even: NDArray[np.uint8],
+    level: float,
+    sheet: Floats,
+    on_sheet: NDArray[np.bool_],
+    photo: NDArray[np.bool_],
+    rim: float,
+) -> NDArray[np.bool_]:
+    """Return what of the bench's side the part covers, joined to the part on the sheet."""
+    import cv2
+
+    dark = even < level
+    inner = on_sheet & ~_inside(even.shape, sheet, -2.5 * rim)
+    nothing = np.zeros_like(on_sheet)
+    if (dark & inner).sum() < 8 * rim:
+        return nothing
+    outer = _inside(even.shape, sheet, 3.0 * rim) & ~_inside(even.shape, sheet, 1.5 * rim) & photo
+    # the bench next to free paper tells whether bench and part differ
+    reach = int(6 * rim) | 1
+    near_part = cv2.dilate((dark & inner).astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0
+    free = outer & ~near_part
+    if free.any() and dark[free].mean() > _BENCH:
+        raise TraceError(
+            "the part reaches over the edge of the sheet, and the bench there is as dark as the "
+            "part; lay a larger sheet under it, or the sheet beside it on a light bench"
+        )
+    outside = photo & ~on_sheet
+    count, labels = cv2.connectedComponents((dark & (outside | inner)).astype(np.uint8))
+    del count
+    joined = np.unique(labels[dark & inner])
+    part = np.isin(labels, joined[joined > 0]) & outside
+    # a rim of ground round it, so that its edge is seen; the sheet's own edge is bright there
+    wide = cv2.dilate(part.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    return wide & outside
+
+
+def _painted(
+    picture: Picture, grey: NDArray[np.uint8], mask: NDArray[np.bool_], invert: bool
+) -> Prepared:
+    made = np.where(mask, grey, np.uint8(0 if invert else 255))
+    made.setflags(write=False)
+    return Prepared(replace(picture, grey=made), mask)
