@@ -361,6 +361,17 @@ def _datum(
 
 
 @app.command()
+@click.option("-o", "output", type=_FILE, required=True, help="A .pdf.")
+@click.option("--size", type=click.Choice(["a4", "a3", "letter"]), default="a4", show_default=True)
+def gauge(output: File, size: str) -> None:
+    """Make the gauge sheet, to be printed at 100 % and laid under the part."""
+    from silhueta.core.datum.gauge import gauge_pdf
+    from silhueta.core.files.atomic import write_whole
+
+    write_whole(output, gauge_pdf(size))
+
+
+@app.command()
 @click.argument("file", type=_FILE)
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
 def inspect(file: File, report: File | None) -> None:

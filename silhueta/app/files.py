@@ -120,9 +120,18 @@ class Filing(QObject):
         picture = window.tracing.picture
         if target is None or picture is None:
             return
-        size = present_mm_per_px(job)
-        frame = (picture.width * size, picture.height * size)
+        flat = window.tracing.flat
+        size = present_mm_per_px(job) if flat is None else flat.scale.mm_per_px
+        shown = picture if flat is None else flat.picture
+        frame = (shown.width * size, shown.height * size)
         self.bench.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
+
+    def save_gauge(self, name: str) -> None:
+        """Ask where, and write a gauge sheet there."""
+        title, proposal = "Save the gauge sheet", f"gauge_sheet_{name}"
+        target = self._ask_target(title, proposal, ".pdf", "PDF files")
+        if target is not None:
+            self.bench.ask("Writing", lambda _: _wrote_gauge(name, target))
 
     # what came of it
 
@@ -165,6 +174,13 @@ def _saved(job: Job, target: File) -> None:
     from silhueta.core.files.job_file import save_job
 
     save_job(job, target)
+
+
+def _wrote_gauge(name: str, target: File) -> None:
+    from silhueta.core.datum.gauge import gauge_pdf
+    from silhueta.core.files.atomic import write_whole
+
+    write_whole(target, gauge_pdf(name))
 
 
 def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:

@@ -66,11 +66,10 @@ def settle(window: Window) -> bool:
     """Let the window work until nothing is under way; return whether that came about in time."""
     loop = QEventLoop()
     watch, limit = QTimer(), QTimer()
-    benches = (window.filing.bench, window.tracing.bench)
     quiet = [0]
 
     def look() -> None:
-        quiet[0] = 0 if any(bench.busy for bench in benches) else quiet[0] + 1
+        quiet[0] = 0 if any(bench.busy for bench in window.benches) else quiet[0] + 1
         if quiet[0] >= 4:
             loop.exit(0)
 

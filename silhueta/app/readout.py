@@ -25,6 +25,7 @@ class Readout(QWidget):
         self.setAccessibleName("Readout")
         self._session = session
         self._cursor: QPointF | None = None
+        self._photo_mm: float | None = None  # per px, while a tilted photo is shown
         self._figures: list[Group] = []
         session.job_changed.connect(self.refresh)
         self.refresh(session.job)
@@ -32,6 +33,11 @@ class Readout(QWidget):
     def set_cursor(self, mm: QPointF | None) -> None:
         """Show where the cursor is on the table."""
         self._cursor = mm
+        self.update()
+
+    def show_photo(self, mm_per_px: float | None) -> None:
+        """Tell places in pixels while a photo is shown that is not at true size."""
+        self._photo_mm = mm_per_px
         self.update()
 
     def refresh(self, job: Job) -> None:
@@ -71,6 +77,8 @@ class Readout(QWidget):
     def groups(self) -> list[Group]:
         """Return what is shown."""
         unit, factor, places = self._unit(self._session.job)
+        if self._photo_mm is not None:
+            unit, factor, places = "px", self._photo_mm, 1
         x = y = "–"
         if self._cursor is not None:
             x, y = (

@@ -5,7 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from silhueta.app.traveller import Stop, StopState
-from silhueta.core.datum.fixing import describe, present_mm_per_px, true_size
+from silhueta.core.datum.fixing import (
+    describe,
+    fixing_datum,
+    is_photo,
+    present_mm_per_px,
+    true_size,
+)
 from silhueta.core.job import Job, OverallDatum, is_stale
 
 if TYPE_CHECKING:
@@ -28,6 +34,8 @@ def scale_state(job: Job) -> StopState:
     datum = job.datums[0]
     if isinstance(datum, OverallDatum) and job.traced is None:
         return StopState(f"from {describe(datum)}", done=True)
+    if is_photo(job):
+        return StopState(f"true size from {describe(fixing_datum(job))}", done=True)
     return StopState(
         f"{present_mm_per_px(job):.4g} mm per pixel, from {describe(datum)}", done=True
     )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -12,13 +13,16 @@ from silhueta.core.job import Job, is_stale, set_outline
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.datum.rectify import Rectified
     from silhueta.core.picture.decode import Picture
+    from silhueta.core.trace.job_trace import Stages
 
 
 class Tracing(QObject):
     """Listens to the session; puts each finished trace into the job it was asked for."""
 
     changed = Signal()  # busy or failed or neither
+    flattened = Signal(object)  # Rectified: the picture of the present job at true size
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -27,6 +31,9 @@ class Tracing(QObject):
         self.picture: Picture | None = None
         self.counts = [0] * 256
         self.failure = ""
+        self.flat: Rectified | None = None
+        self._flat_for: object = None
+        self._stages: Stages | None = None
         self._asked: Job | None = None
         self.bench.done.connect(self._on_done)
         self.bench.failed.connect(self._on_failed)
@@ -37,14 +44,25 @@ class Tracing(QObject):
         """Take the decoded picture of the job that follows."""
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
+        self.flat, self._flat_for, self._stages = None, None, None
         self.counts = [0] * 256
         if picture is not None:
             from silhueta.core.trace.threshold import histogram
 
             self.counts = histogram(picture.grey).tolist()
 
+    def cleaned(self) -> Picture | None:
+        """Return the photo after its cleaning steps."""
+        if self.picture is None or self._stages is None:
+            return self.picture
+        return self._stages.cleaned(self._session.job, self.picture)
+
     def _refresh(self, job: Job) -> None:
         picture = self.picture
+        if picture is not None and not is_stale(job) and self._flat_for != _flat_key(job):
+            if self._asked is None or not _same_inputs(job, self._asked):
+                self._ask("Straightening", _flattened, job)
+            return
         if picture is None or not is_stale(job):
             if self.bench.busy:
                 self.bench.stop()
@@ -54,25 +72,49 @@ class Tracing(QObject):
             return
         if self._asked is not None and _same_inputs(job, self._asked):
             return  # under way, or failed already
+        self._ask("Tracing", _traced, job)
+
+    def _ask(self, label: str, make: Callable[..., Any], job: Job) -> None:
+        from silhueta.core.trace.job_trace import Stages
+
+        picture = self.picture
+        stages = self._stages = self._stages or Stages()
         self._asked, self.failure = job, ""
-        self.bench.ask("Tracing", lambda work: _traced(job, picture, work), job)
+        self.bench.ask(label, lambda work: make(job, picture, work, stages), job)
         self.changed.emit()
 
-    def _on_done(self, result: Job, asked: Job) -> None:
-        stamp = result.traced
-        if stamp is not None and _same_inputs(self._session.job, asked):
-            self._session.amend(lambda job: set_outline(job, result.outline, stamp))
+    def _on_done(self, result: tuple[Job | None, Rectified], asked: Job) -> None:
+        traced, flat = result
         self._asked = None
+        if not _same_inputs(self._session.job, asked):
+            return
+        self.flat, self._flat_for = flat, _flat_key(asked)
+        self.flattened.emit(flat)
+        stamp = None if traced is None else traced.traced
+        if traced is not None and stamp is not None:
+            self._session.amend(lambda job: set_outline(job, traced.outline, stamp))
 
     def _on_failed(self, text: str) -> None:
         self.failure = text
         self.changed.emit()
 
 
-def _traced(job: Job, picture: Picture, work: Work) -> Job:
+def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> tuple[Job | None, Rectified]:
     from silhueta.core.trace.job_trace import trace_job  # brings the compiler along
 
-    return trace_job(job, picture, work)[0]
+    done, _, flat = trace_job(job, picture, work, stages)
+    return done, flat
+
+
+def _flattened(
+    job: Job, picture: Picture, work: Work, stages: Stages
+) -> tuple[Job | None, Rectified]:
+    with work.stage("rectify"):
+        return None, stages.rectified(job, picture, work)
+
+
+def _flat_key(job: Job) -> tuple[object, ...]:
+    return (job.picture, job.datums, job.optics, job.clean)
 
 
 def _same_inputs(one: Job, two: Job) -> bool:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QFont, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -26,12 +27,19 @@ class Choice(QWidget):
 
     chosen = Signal(str)  # by the person
 
-    def __init__(self, name: str, options: dict[str, str], parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        name: str,
+        options: dict[str, str],
+        parent: QWidget | None = None,
+        columns: int | None = None,
+    ) -> None:
         super().__init__(parent)
         self.setAccessibleName(name)
         self._group = QButtonGroup(self)
         self._keys = list(options)
-        layout = QHBoxLayout(self)
+        columns = columns or len(options)
+        layout = QGridLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         for number, (key, text) in enumerate(options.items()):
@@ -42,7 +50,7 @@ class Choice(QWidget):
             button.setStyleSheet("padding: 2px 6px")
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             self._group.addButton(button, number)
-            layout.addWidget(button)
+            layout.addWidget(button, number // columns, number % columns)
         self._group.idClicked.connect(lambda number: self.chosen.emit(self._keys[number]))
 
     def button(self, key: str) -> QPushButton:

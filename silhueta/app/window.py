@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path as File
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import (
@@ -41,6 +42,11 @@ from silhueta.app.widgets import leave_space
 from silhueta.core.units import Unit
 
 _SHEET_WIDTH = 284
+
+
+if TYPE_CHECKING:
+    from silhueta.app.work import Bench
+    from silhueta.core.datum.rectify import Rectified
 
 
 class Window(QMainWindow):
@@ -97,6 +103,7 @@ class Window(QMainWindow):
     def _join(self) -> None:
         self.session.job_changed.connect(self._refresh)
         self.tracing.changed.connect(self._refresh)
+        self.tracing.flattened.connect(self._take_flat)
         self.traveller.go.connect(self.go)
         self.table.cursor_moved.connect(self.readout.set_cursor)
         self.fade.changed.connect(self.table.set_lines)
@@ -223,6 +230,8 @@ class Window(QMainWindow):
         if self.table.pick is not None and key != "scale":
             self.table.stop_pick()
         self.present = key
+        self.table.show_photo(key in ("picture", "scale"))
+        self.table.solution = None
         self.sheets.show_stop(key)
         self._refresh()
 
@@ -252,6 +261,11 @@ class Window(QMainWindow):
     def _why_no_redo(self) -> str:
         return "" if self.session.redo_label is not None else "nothing was taken back"
 
+    @property
+    def benches(self) -> list[Bench]:
+        """All work beside the interface."""
+        return [self.filing.bench, self.tracing.bench, *self.sheets.benches]
+
     # what is shown
 
     def _refresh(self, _: object = None) -> None:
@@ -262,6 +276,11 @@ class Window(QMainWindow):
         self.actions_.refresh()
         self.bar.refresh(self.session.undo_label, self.session.redo_label)
         self.start_card.setVisible(job.picture is None)
+        self.readout.show_photo(self.table.mm_per_px if self.table.tilted else None)
+
+    def _take_flat(self, flat: Rectified) -> None:
+        self.table.set_flat(flat, self.tracing.cleaned())
+        self._refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the strips that float on the table in their corners."""
@@ -320,6 +339,8 @@ class Window(QMainWindow):
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
         self.tracing.bench.close()
         self.filing.bench.close()
+        for bench in self.sheets.benches:
+            bench.close()
         event.accept()
 
     def may_leave(self) -> bool:

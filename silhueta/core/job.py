@@ -412,6 +412,27 @@ def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
     return job if job.datums == datums else replace(job, datums=datums)
 
 
+def add_datum(job: Job, datum: Datum) -> Job:
+    """Return `job` with `datum` beside those that it can be combined with, in place of the others.
+
+    Sheet, gauge sheet, lengths and rounds work together; each of the other kinds stands alone.
+    """
+    measured = (SheetDatum, GaugeDatum, LengthDatum, RoundDatum)
+    if not isinstance(datum, measured):
+        return set_datums(job, (datum,))
+    kept = [other for other in job.datums if isinstance(other, measured)]
+    if isinstance(datum, SheetDatum | GaugeDatum):
+        kept = [other for other in kept if not isinstance(other, SheetDatum | GaugeDatum)]
+    kept = [other for other in kept if not _same_place(other, datum)]
+    return set_datums(job, (*kept, datum))
+
+
+def _same_place(one: Datum, two: Datum) -> bool:
+    if isinstance(one, LengthDatum) and isinstance(two, LengthDatum):
+        return (one.start, one.end) == (two.start, two.end)
+    return isinstance(one, RoundDatum) and isinstance(two, RoundDatum) and one.centre == two.centre
+
+
 def set_optics(job: Job, optics: Optics) -> Job:
     """Return `job` with another thickness or focal length."""
     return job if job.optics == optics else replace(job, optics=optics)

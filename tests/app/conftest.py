@@ -26,7 +26,7 @@ class Hand:
         """Wait until nothing is under way."""
         window = self.window
         QTest.qWait(30)
-        self.wait(lambda: not (window.filing.bench.busy or window.tracing.bench.busy))
+        self.wait(lambda: not any(bench.busy for bench in window.benches))
         QTest.qWait(10)
 
     def open(self, file: Path) -> None:

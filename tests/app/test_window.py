@@ -82,7 +82,7 @@ def test_an_overall_width_in_any_unit(hand, plate_png, typed, wide):
     hand.open(plate_png)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-overall")
-    hand.type(hand.window.sheets["scale"].overall, typed)
+    hand.type(hand.window.sheets.scale.pages.overall, typed)
     hand.settle()
     assert sizes(hand) == pytest.approx((wide, wide * 2 / 3), rel=1e-3)
     assert sizes(hand)[0] == pytest.approx(wide, rel=1e-9)
@@ -102,8 +102,8 @@ def test_two_picked_points_and_their_distance(hand, plate_png):
     hand.click_picture(650, 250)
     assert hand.window.table.pick is None
     sheet = hand.window.sheets["scale"]
-    assert sheet.length.hasFocus()
-    hand.type(sheet.length, "300 mm")
+    assert sheet.pages.length.hasFocus()
+    hand.type(sheet.pages.length, "300 mm")
     hand.settle()
     datum = hand.window.session.job.datums[0]
     assert isinstance(datum, LengthDatum)
@@ -142,13 +142,13 @@ def test_nonsense_lengths_are_explained_and_change_nothing(hand, plate_png, type
     hand.click("choice-overall")
     before = hand.window.session.job
     sheet = hand.window.sheets["scale"]
-    hand.type(sheet.overall, typed)
+    hand.type(sheet.pages.overall, typed)
     assert hand.window.session.job is before
     assert says in sheet.fault.text()
-    assert sheet.overall.property("wrong")
-    hand.type(sheet.overall, "90")
+    assert sheet.pages.overall.property("wrong")
+    hand.type(sheet.pages.overall, "90")
     hand.settle()
-    assert not sheet.overall.property("wrong")
+    assert not sheet.pages.overall.property("wrong")
     assert not sheet.fault.isVisible()
     assert sizes(hand)[0] == pytest.approx(90)
 
@@ -284,7 +284,7 @@ def test_the_picture_stays_in_view_when_its_scale_changes(hand, plate_png):
     before = table._from_pixel(QPointF(350, 250))
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-dpi")
-    hand.type(hand.window.sheets["scale"].dpi, "600")
+    hand.type(hand.window.sheets.scale.pages.dpi, "600")
     hand.settle()
     assert (table._from_pixel(QPointF(350, 250)) - before).manhattanLength() < 1e-6
 
@@ -321,7 +321,7 @@ def test_a_job_is_saved_and_opened_again(hand, plate_png, tmp_path):
     hand.open(plate_png)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-overall")
-    hand.type(hand.window.sheets["scale"].overall, "90")
+    hand.type(hand.window.sheets.scale.pages.overall, "90")
     hand.settle()
     assert hand.window.session.dirty
     assert "•" in hand.window.windowTitle()

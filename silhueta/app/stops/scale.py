@@ -1,178 +1,437 @@
-"""Worksheet of the stop Scale."""
+"""Worksheet of the stop Scale: what is known of the size, the thickness, and how sure it all is."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
+from typing import Any
 
-from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
+from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, row
-from silhueta.core.datum.fixing import describe, present_mm_per_px
+from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
+from silhueta.app.work import Bench
+from silhueta.core.datum.fixing import describe
+from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
+from silhueta.core.datum.snap import find_round, snap
+from silhueta.core.datum.solve import Solution, Told, facts_of, solve
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import Datum, DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum, set_datum
-from silhueta.core.units import Unit, format_length, parse_length
+from silhueta.core.job import (
+    Datum,
+    GaugeDatum,
+    Job,
+    LengthDatum,
+    OverallDatum,
+    PageDatum,
+    RoundDatum,
+    SheetDatum,
+    add_datum,
+    set_datums,
+    set_optics,
+)
+from silhueta.core.units import format_length, parse_length
 
-_PAGES = {"dpi": "dpi", "overall": "Overall", "length": "Length", "pixel": "Pixel"}
+Points = list[tuple[float, float]]
+_KINDS = {
+    "sheet": "Sheet",
+    "gauge": "Gauge",
+    "length": "Length",
+    "round": "Round",
+    "dpi": "dpi",
+    "page": "Page",
+    "overall": "Overall",
+    "pixel": "Pixel",
+}
 
 
 class ScaleSheet(Worksheet):
-    """Say how large it is: one datum of four kinds."""
+    """Say how large it is, by one datum or several together."""
+
+    save_gauge = Signal(str)  # the size of a gauge sheet that is wanted as a file
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
         super().__init__(session, "Scale", "How large is it in truth?", parent)
         self._tracing, self._table = tracing, table
-        self._points: tuple[tuple[float, float], tuple[float, float]] | None = None
-        self._axis = "width"
-        self.kind = Choice("What is known", _PAGES, self)
-        self.kind.chosen.connect(self._show_page)
-        self.body.addWidget(heading("What is known"))
-        self.body.addWidget(self.kind)
-        self.pages = QStackedWidget(self)
-        self.body.addWidget(self.pages)
-        self.fault = Note()
-        self.body.addWidget(self.fault)
-        self._add_pages()
+        self._points: Points = []
+        self._checked: Points = []
+        self.bench = Bench(self)
+        self.bench.done.connect(self._on_found)
+        self.fault = Note(parent=self)
+        self.bench.failed.connect(lambda text: self.fault.say(sentence(text), True))
+        self.kind = Choice("What is known", _KINDS, self, columns=4)
+        self.kind.chosen.connect(self.show_page)
+        self.pages = Pages(self, self._read_length)
+        for item in (heading("What is known"), self.kind, self.pages, self.fault):
+            self.body.addWidget(item)
+        self._add_list()
+        self._add_optics()
+        self._add_check()
+        self._join_pages()
         self.next.clicked.connect(lambda: self.go.emit("trace"))
+        table.corners_moved.connect(self._take_dragged)
+        tracing.changed.connect(lambda: self.refresh(session.job))
         session.units_changed.connect(lambda _: self.refresh(session.job))
-        self._shown_for: Datum | None | str = "nothing"
+        self._shown_for: tuple[Datum, ...] | str = "nothing"
         self.connect_job()
 
-    def _add_pages(self) -> None:
-        self.dpi = self._field("Dots per inch", _read_dpi, self._set_dpi)
-        self._page(
-            row(heading("Resolution"), None, self.dpi),
-            "A scanner's own setting. It must not be guessed.",
-        )
-        self.axis = Choice("Which way", {"width": "Width", "height": "Height"}, self)
-        self.axis.set_chosen("width")
-        self.axis.chosen.connect(self._set_axis)
-        self.overall = self._field("Overall length", self._read_length, self._set_overall)
-        self._page(
-            row(self.axis, self.overall),
-            "Of the whole traced outline, as the calipers say. The proportion is kept.",
-        )
-        self.pick = QPushButton("Pick two points", self)
-        self.pick.setObjectName("pick-two-points")
-        self.pick.clicked.connect(self.start_pick)
-        self.picked = Note("Two places on the picture whose distance you know, far apart.")
-        self.length = self._field("Their distance", self._read_length, self._set_length)
-        self._page(
-            row(self.pick), "", self.picked, row(heading("Their distance"), None, self.length)
-        )
-        self.pixel = self._field("Side of a pixel", self._read_length, self._set_pixel)
-        self._page(
-            row(heading("Side of a pixel"), None, self.pixel),
-            "From a microscope or a program that knows it.",
-        )
+    def _add_list(self) -> None:
+        self._list_heading = heading("Datums, and how far each is off")
+        self._list = QVBoxLayout()
+        self._list.setSpacing(4)
+        self.body.addWidget(self._list_heading)
+        self.body.addLayout(self._list)
 
-    def _field(
-        self, name: str, read: Callable[[str], object], take: Callable[[float], None]
-    ) -> Field:
+    def _add_optics(self) -> None:
+        self.thickness = self._field("Thickness of the part", self._read_thickness)
+        self.thickness.typed.connect(self._set_thickness)
+        self.focal = self._field("Lens as a 35-mm equivalent", _read_focal)
+        self.focal.typed.connect(self._set_focal)
+        self.optics = QWidget(self)
+        inside = QVBoxLayout(self.optics)
+        inside.setContentsMargins(0, 4, 0, 0)
+        inside.addLayout(row(heading("Thickness"), None, self.thickness))
+        inside.addWidget(Note("Of the part, when its top face is measured.", self.optics))
+        inside.addLayout(row(heading("Lens, 35-mm eq."), None, self.focal))
+        self.lens_note = Note(parent=self.optics)
+        inside.addWidget(self.lens_note)
+        self.body.addWidget(self.optics)
+
+    def _add_check(self) -> None:
+        self.check = QPushButton("Pick two edges", self)
+        self.check.setObjectName("check-length")
+        self.check.clicked.connect(self._start_check)
+        self.true = self._field("True length", self._read_length)
+        self.true.typed.connect(self._set_true)
+        self._true_mm: float | None = None
+        self.read = Note("Read any length you know, to see that it is right.", self)
+        self.read.setObjectName("check-read")
+        self.sure = QPushButton("Show how sure 100 mm are, place by place", self)
+        self.sure.setObjectName("show-sure")
+        self.sure.setCheckable(True)
+        self.sure.toggled.connect(lambda _: self.refresh(self.session.job))
+        self.body.addWidget(heading("Check a length"))
+        self.body.addLayout(row(self.check, None, self.true))
+        self.body.addWidget(self.read)
+        self.body.addWidget(self.sure)
+
+    def _field(self, name: str, read: Callable[[str], object]) -> Field:
         field = Field(name, read, self)
-        field.typed.connect(take)
         field.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
         return field
 
-    def _page(self, first: object, note: str, *more: object) -> None:
-        page = QWidget(self)
-        layout = QVBoxLayout(page)
-        layout.setContentsMargins(0, 0, 0, 0)
-        for item in (first, *([Note(note)] if note else []), *more):
-            if isinstance(item, QWidget):
-                layout.addWidget(item)
-            else:
-                layout.addLayout(item)  # type: ignore[arg-type]
-        layout.addStretch(1)
-        self.pages.addWidget(page)
+    def _join_pages(self) -> None:
+        pages = self.pages
+        pages.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
+        pages.datum.connect(self._set)
+        pages.find_sheet.connect(self._find_sheet)
+        pages.mark_sheet.connect(self._mark_sheet)
+        pages.find_gauge.connect(self._find_gauge)
+        pages.save_gauge.connect(self.save_gauge)
+        pages.bar.connect(self._set_bar)
+        pages.pick_length.connect(self.start_pick)
+        pages.length.typed.connect(self._set_length)
+        pages.pick_round.connect(self._start_round)
+        pages.page.connect(self._set_page)
+        pages.axis.chosen.connect(lambda _: self.refresh(self.session.job))
 
-    # the person's hand
+    # the hand
 
-    def _show_page(self, key: str) -> None:
-        self.pages.setCurrentIndex(list(_PAGES).index(key))
+    def show_page(self, key: str) -> None:
+        """Show the controls of one kind of datum."""
         self.kind.set_chosen(key)
+        self.pages.show_kind(key)
+
+    def _snap(self, x: float, y: float) -> tuple[float, float, str]:
+        picture = self._tracing.picture
+        if picture is None:
+            return x, y, "nothing"
+        got = snap(picture.grey, x, y)
+        return got.x, got.y, got.on
 
     def start_pick(self) -> None:
         """Let two points be picked on the table."""
         if self._table.picture is None:
             self.failed.emit("There is no picture to pick points on. Open one first.")
             return
-        self._show_page("length")
-        self._table.start_pick(2, self._take_points)
+        self.show_page("length")
+        self._table.start_pick(2, self._take_points, self._snap)
 
-    def _take_points(self, points: list[tuple[float, float]]) -> None:
-        self._points = (points[0], points[1])
-        self._say_points()
-        self.length.setFocus()
-        self.length.selectAll()
-
-    def _say_points(self) -> None:
-        if self._points is not None:
-            apart = math.dist(*self._points)
-            self.picked.say(f"Picked, {apart:,.1f} pixels apart. Now type how far apart they are.")
-
-    def _set_dpi(self, value: float) -> None:
-        self._set(DpiDatum(value))
-
-    def _set_axis(self, axis: str) -> None:
-        self._axis = axis
-        datum = next(iter(self.session.job.datums), None)
-        if isinstance(datum, OverallDatum) and datum.axis != axis:
-            self._shown_for = "nothing"
-            self.refresh(self.session.job)
-
-    def _set_overall(self, mm: float) -> None:
-        self._set(OverallDatum("width" if self._axis == "width" else "height", mm))
+    def _take_points(self, points: Points) -> None:
+        self._points = points
+        self.pages.say_points(math.dist(*points))
+        self.pages.length.setFocus()
+        self.pages.length.selectAll()
 
     def _set_length(self, mm: float) -> None:
-        if self._points is None:
+        if len(self._points) != 2:
             self.fault.say("pick the two points first, then type how far apart they are", True)
             return
-        points = self._points
-        self._set(partial(LengthDatum, points[0], points[1], mm))
+        one, two = self._points
+        picture = self._tracing.picture
+        sure = max(snap(picture.grey, *p).sigma for p in self._points) if picture else 0.7
+        self._set(partial(LengthDatum, one, two, mm, sure))
 
-    def _set_pixel(self, mm: float) -> None:
-        self._set(PixelDatum(mm))
+    def _mark_sheet(self) -> None:
+        if self._table.picture is not None:
+            self._table.start_pick(4, self._take_corners, self._snap)
+
+    def _take_corners(self, points: Points) -> None:
+        picture = self._tracing.picture
+        if picture is None:
+            return
+        name, size = self.pages.sheet_size()
+        marked: Any = tuple(points)
+        wide = math.dist(points[0], points[1]) > math.dist(points[1], points[2])
+        if wide != (size[0] > size[1]):
+            size = (size[1], size[0])
+        self._set(lambda: sheet_at(picture, name, size, marked))
+
+    def _take_dragged(self, corners: Corners) -> None:
+        for datum in self.session.job.datums:
+            if isinstance(datum, SheetDatum):
+                self._set(partial(SheetDatum, datum.name, datum.size, corners, bend=datum.bend))
+
+    def _find_sheet(self) -> None:
+        picture = self._tracing.picture
+        if picture is None:
+            return
+        name, size = self.pages.sheet_size()
+        focal = self.session.job.optics.focal35
+        self.fault.say("")
+        look = partial(look_for_sheet, picture, name, size, focal)
+        self.bench.ask("Looking for the sheet", lambda _: look())
+
+    def _find_gauge(self) -> None:
+        picture = self._tracing.picture
+        if picture is None:
+            return
+        focal = self.session.job.optics.focal35
+        self.fault.say("")
+        self.bench.ask("Looking for the gauge sheet", lambda _: look_for_gauge(picture, focal))
+
+    def _on_found(self, datum: Datum, _: object) -> None:
+        self._set(datum)
+
+    def _set_bar(self, mm: float) -> None:
+        for datum in self.session.job.datums:
+            if isinstance(datum, GaugeDatum):
+                self._set(partial(replace, datum, bar=mm))
+
+    def _start_round(self) -> None:
+        if self._table.picture is not None:
+            self._table.start_pick(1, self._take_round)
+
+    def _take_round(self, points: Points) -> None:
+        picture, mm = self._tracing.picture, self.pages.diameter_mm
+        if picture is None:
+            return
+        if mm is None:
+            self.fault.say("type the diameter first, then click in the round thing", True)
+            return
+        tilt = self.pages.tilt.isChecked()
+        self._set(lambda: find_round(picture.grey, *points[0], mm, tilt))
+
+    def _set_page(self, name: str, size: tuple[float, float]) -> None:
+        picture = self._tracing.picture
+        if picture is not None:
+            self._set(PageDatum(name, size, (picture.width, picture.height)))
 
     def _set(self, datum: Datum | Callable[[], Datum]) -> None:
         try:
             made = datum() if callable(datum) else datum
-            self.session.apply(f"Scale: {describe(made)}", lambda job: set_datum(job, made))
+            picture = self._tracing.picture
+            if picture is not None:  # what contradicts is said here, before anything changes
+                solve(add_datum(self.session.job, made), facts_of(picture))
+            self.fault.say("")
+            self.session.apply(f"Scale: {describe(made)}", lambda job: add_datum(job, made))
         except SilhuetaError as error:
-            self.fault.say(str(error), True)
+            self.fault.say(sentence(str(error)), True)
+
+    def _remove(self, datum: Datum) -> None:
+        self.session.apply(
+            f"Remove {describe(datum)}",
+            lambda job: set_datums(job, tuple(d for d in job.datums if d is not datum)),
+        )
+
+    def _set_thickness(self, mm: float) -> None:
+        self._set_optics("Thickness", thickness=mm)
+
+    def _set_focal(self, value: float | None) -> None:
+        self._set_optics("Lens", focal35=value)
+
+    def _set_optics(self, label: str, **changes: Any) -> None:
+        try:
+            after = set_optics(self.session.job, replace(self.session.job.optics, **changes))
+            picture = self._tracing.picture
+            if picture is not None:
+                solve(after, facts_of(picture))
+            self.fault.say("")
+            self.session.apply(label, lambda job: set_optics(job, after.optics))
+        except SilhuetaError as error:
+            self.fault.say(sentence(str(error)), True)
+
+    def _start_check(self) -> None:
+        if self._table.picture is not None:
+            self._table.start_pick(2, self._take_check, self._snap)
+
+    def _take_check(self, points: Points) -> None:
+        self._checked, self._true_mm = points, None
+        self.true.show_value("")
+        self.refresh(self.session.job)
+
+    def _set_true(self, mm: float) -> None:
+        self._true_mm = mm
+        self.refresh(self.session.job)
 
     def _read_length(self, text: str) -> float:
         return parse_length(text, self.session.units)
 
+    def _read_thickness(self, text: str) -> float:
+        return 0.0 if text.strip() in ("", "0", "0 mm") else self._read_length(text)
+
     # what is shown
 
     def refresh(self, job: Job) -> None:
-        """Show the datum that fixes the scale, and what it makes of the part."""
-        datum = job.datums[0] if job.datums else None
-        if datum is not self._shown_for:
-            self._shown_for = datum
-            self._show_datum(datum)
-        self._show_values(datum, self.session.units)
+        """Show the datums, what each says, and what they make of the part."""
+        if job.datums != self._shown_for:
+            self._show_kind(job)
+            self._shown_for = job.datums
+        self.pages.show_values(job, self.session.units)
+        picture = self._tracing.picture
+        photo = bool(job.datums) and all(
+            isinstance(d, SheetDatum | GaugeDatum | LengthDatum | RoundDatum) for d in job.datums
+        )
+        self.optics.setVisible(photo)
+        self.thickness.show_value(format_length(job.optics.thickness, self.session.units))
+        self.sure.setVisible(photo)
+        solution: Solution | None = None
+        fault = ""
+        if picture is not None and job.datums:
+            try:
+                solution = solve(job, facts_of(picture))
+            except SilhuetaError as error:
+                fault = str(error)
+        self._show_list(job, () if solution is None else solution.told)
+        self._show_lens(job, solution)
+        self._show_check(solution)
+        self._table.solution = solution if self.sure.isChecked() and photo else None
+        self._table.update()
+        self._show_result(job, solution, fault)
+
+    def _show_kind(self, job: Job) -> None:
+        lengths = [d for d in job.datums if isinstance(d, LengthDatum)]
+        if lengths:
+            self._points = [lengths[-1].start, lengths[-1].end]
+            self.pages.say_points(math.dist(*self._points))
+        elif not job.datums:
+            self._points = []
+        key = self.pages.kind_of(job)
+        if key is not None:
+            self.show_page(key)
+
+    def _show_list(self, job: Job, told: tuple[Told, ...]) -> None:
+        while (item := self._list.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                QTimer.singleShot(0, widget.deleteLater)
+        several = len(job.datums) > 1
+        self._list_heading.setVisible(several)
+        if not several:
+            return
+        unit = self.session.units
+        for number, datum in enumerate(job.datums):
+            line = QWidget(self)
+            off = ""
+            if number < len(told) and told[number].sigma_mm > 0:
+                sign = "−" if told[number].residual_mm < 0 else "+"
+                off = f", {sign}{format_length(abs(told[number].residual_mm), unit)} off"
+            text = Note(f"{describe(datum)}{off}", line)
+            away = QPushButton("Remove", line)
+            away.setObjectName(f"remove-datum-{number}")
+            away.setAccessibleName(f"Remove {describe(datum)}")
+            away.clicked.connect(lambda _=False, d=datum: self._remove(d))
+            inside = row(text, away)
+            inside.setStretch(0, 1)
+            inside.setContentsMargins(0, 0, 0, 0)
+            line.setLayout(inside)
+            self._list.addWidget(line)
+
+    def _show_lens(self, job: Job, solution: Solution | None) -> None:
+        typed = job.optics.focal35
+        self.focal.show_value("" if typed is None else f"{typed:g} mm")
+        if solution is None:
+            self.lens_note.say("")
+            return
+        said = {
+            "typed": "As typed.",
+            "file": "The picture's file tells it.",
+            "gauge sheet": "Told by the gauge sheet.",
+            "the sheet's perspective": "Worked out from the sheet's perspective.",
+            "assumed": "Not known: a phone's 26 mm is assumed. Type it if you know it.",
+        }[solution.focal_source]
+        self.lens_note.say(said)
+
+    def _show_check(self, solution: Solution | None) -> None:
+        if len(self._checked) != 2 or solution is None:
+            return
+        long, sigma = solution.length(self._checked[0], self._checked[1])
+        unit = self.session.units
+        text = f"Reads {format_length(long, unit)} ± {format_length(2 * sigma, unit)} (95 % sure)"
+        if self._true_mm is not None:
+            error = long - self._true_mm
+            sign = "+" if error >= 0 else "−"
+            text += f": {sign}{format_length(abs(error), unit)} off the true length"
+        wrong = self._true_mm is not None and abs(long - self._true_mm) > 3 * sigma
+        self.read.say(f"{text}.", wrong)
+
+    def _show_result(self, job: Job, solution: Solution | None, fault: str) -> None:
         if job.picture is None:
             self.say_result("Open a picture first.")
             self.set_next("On to Trace", "there is no picture yet")
             return
-        if datum is None:
+        self.set_next("On to Trace")
+        if not job.datums:
             self.say_result(
                 "Not true to size yet: the file does not say how large a pixel is.", True
             )
-            self.set_next("On to Trace")
             return
-        size = present_mm_per_px(job)
-        lines = [f"{size:.4g} mm per pixel, from {describe(datum)}."]
+        if fault or solution is None:
+            self.say_result(fault[:1].upper() + fault[1:] + ".", True)
+            return
+        self.say_result("\n".join(self._lines(job, solution)))
+
+    def _lines(self, job: Job, solution: Solution) -> list[str]:
+        import numpy as np
+
+        picture = self._tracing.picture
+        assert picture is not None
+        middle = np.array([[picture.width / 2, picture.height / 2]])
+        size = float(solution.plane.mm_per_px(middle)[0])
+        from silhueta.core.datum.fixing import fixing_datum
+
+        alone = isinstance(fixing_datum(job), OverallDatum)
+        lines = []
+        if alone:
+            stamp = job.traced
+            size = size if stamp is None else stamp.mm_per_px
+        where = "" if solution.level else " in the middle"
+        lines.append(f"{size:.4g} mm per pixel{where}, from {describe(fixing_datum(job))}.")
+        sure = float(solution.relative_uncertainty(middle)[0])
+        if sure > 0 and not alone:
+            lines.append(f"100 mm are sure to ±{200 * sure:.2f} mm.")
+        if solution.camera_height is not None:
+            lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
         if job.outline.taken and not self._tracing.bench.busy:
             left, bottom, right, top = bounding_box(job.outline.taken)
             unit = self.session.units
@@ -180,46 +439,17 @@ class ScaleSheet(Worksheet):
                 f"The outline: {format_length(right - left, unit)} × "
                 f"{format_length(top - bottom, unit)}."
             )
-        self.say_result("\n".join(lines))
-        self.set_next("On to Trace")
-
-    def _show_datum(self, datum: Datum | None) -> None:
-        match datum:
-            case LengthDatum():
-                self._points = (datum.start, datum.end)
-                self._say_points()
-                self._show_page("length")
-            case OverallDatum():
-                self._axis = datum.axis
-                self.axis.set_chosen(datum.axis)
-                self._show_page("overall")
-            case PixelDatum():
-                self._show_page("pixel")
-            case DpiDatum():
-                self._show_page("dpi")
-            case None:
-                self._points = None
-                self._show_page("overall")
-
-    def _show_values(self, datum: Datum | None, unit: Unit) -> None:
-        self.dpi.show_value(f"{datum.dpi:g} dpi" if isinstance(datum, DpiDatum) else "")
-        self.pixel.show_value(f"{datum.mm:g} mm" if isinstance(datum, PixelDatum) else "")
-        self.length.show_value(
-            format_length(datum.mm, unit) if isinstance(datum, LengthDatum) else ""
-        )
-        overall = ""
-        if isinstance(datum, OverallDatum) and datum.axis == self._axis:
-            overall = format_length(datum.mm, unit)
-        self.overall.show_value(overall)
+        return lines
 
 
-def _read_dpi(text: str) -> float:
+def _read_focal(text: str) -> float | None:
+    bare = text.lower().replace("mm", "").strip().replace(",", ".")
+    if not bare:
+        return None
     try:
-        value = float(text.lower().replace("dpi", "").strip().replace(",", "."))
+        value = float(bare)
     except ValueError as error:
-        raise UnitsError(
-            f"“{text.strip()[:40]}” is not a number of dots per inch, such as 300"
-        ) from error
-    if not 1 <= value <= 100_000:
-        raise UnitsError(f"{value:g} dpi cannot be; scanners have 75 to 4800")
+        raise UnitsError(f"“{text.strip()[:40]}” is not a length in mm, such as 26") from error
+    if not 5 <= value <= 2000:
+        raise UnitsError(f"a lens of {value:g} mm cannot be; phones have 13 to 120")
     return value

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from silhueta.app.stops.scale import ScaleSheet
     from silhueta.app.stops.worksheet import Worksheet
     from silhueta.app.window import Window
+    from silhueta.app.work import Bench
 
 
 class Sheets(QStackedWidget):
@@ -34,6 +35,12 @@ class Sheets(QStackedWidget):
             self._made[key] = sheet
             self.addWidget(sheet)
         return self._made[key]
+
+    @property
+    def benches(self) -> list[Bench]:
+        """The work beside the interface that worksheets have of their own."""
+        sheet = self._made.get("scale")
+        return [] if sheet is None else [self.scale.bench]
 
     def show_stop(self, key: str) -> None:
         """Show the worksheet of the stop `key`."""
@@ -67,7 +74,10 @@ class Sheets(QStackedWidget):
         if key == "scale":
             from silhueta.app.stops.scale import ScaleSheet
 
-            return ScaleSheet(session, tracing, table, self)
+            scale = ScaleSheet(session, tracing, table, self)
+            scale.save_gauge.connect(window.filing.save_gauge)
+            window.progress.follow(scale.bench)
+            return scale
         if key == "trace":
             from silhueta.app.stops.trace import TraceSheet
 

@@ -17,7 +17,12 @@ _ACROSS = 18.0  # picture pixels from side to side
 
 
 def paint_loupe(
-    painter: QPainter, layer: PictureLayer, pixel: QPointF, at: QPointF, room: QRectF
+    painter: QPainter,
+    layer: PictureLayer,
+    pixel: QPointF,
+    at: QPointF,
+    room: QRectF,
+    snapped: tuple[QPointF, str] | None = None,
 ) -> None:
     """Paint the round for picture coordinates `pixel` beside the screen place `at`, in `room`."""
     x = at.x() + RADIUS + 26
@@ -45,14 +50,23 @@ def paint_loupe(
             QLineF(centre.x(), centre.y() + 4, centre.x(), centre.y() + RADIUS),
         ):
             painter.drawLine(line)
+    if snapped is not None:
+        spot = centre + (snapped[0] - pixel) * scale
+        for pen in (QPen(CARD, 5), QPen(BRASS, 2.5)):
+            painter.setPen(pen)
+            painter.drawEllipse(spot, 6, 6)
     painter.setClipping(False)
     painter.setPen(QPen(BRASS, 2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPath(round_path)
-    label = QRectF(centre.x() - 70, centre.y() + RADIUS + 4, 140, 22)
+    shown = pixel if snapped is None else snapped[0]
+    text = f"{shown.x():.1f}, {shown.y():.1f} px"
+    if snapped is not None:
+        text += f", on the {snapped[1]}"
+    label = QRectF(centre.x() - 92, centre.y() + RADIUS + 4, 184, 22)
     painter.setPen(QPen(INK, 1))
     painter.setBrush(CARD)
     painter.drawRoundedRect(label, 4, 4)
     painter.setFont(font(13, QFont.Weight.Medium, narrow=True))
-    painter.drawText(label, Qt.AlignmentFlag.AlignCenter, f"{pixel.x():.1f}, {pixel.y():.1f} px")
+    painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
     painter.restore()

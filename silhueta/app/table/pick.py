@@ -18,19 +18,32 @@ if TYPE_CHECKING:
 class PickTool:
     """The points picked so far and where the cross stands, picture coordinates in px."""
 
-    def __init__(self, count: int, done: Callable[[list[tuple[float, float]]], None]) -> None:
+    def __init__(
+        self,
+        count: int,
+        done: Callable[[list[tuple[float, float]]], None],
+        snap: Callable[[float, float], tuple[float, float, str]] | None = None,
+    ) -> None:
         self.count = count
         self.done = done
+        self._snap = snap
+        self.snapped: tuple[QPointF, str] | None = None
         self.points: list[tuple[float, float]] = []
         self.at = QPointF(0, 0)
 
     def move(self, pixel: QPointF) -> None:
-        """Put the cross at `pixel`."""
+        """Put the cross at `pixel`, and see what edge or corner is near."""
         self.at = pixel
+        self.snapped = None
+        if self._snap is not None:
+            x, y, on = self._snap(pixel.x(), pixel.y())
+            if on != "nothing":
+                self.snapped = (QPointF(x, y), on)
 
     def take(self) -> bool:
         """Pick where the cross stands; True when that was the last point."""
-        self.points.append((round(self.at.x(), 2), round(self.at.y(), 2)))
+        at = self.at if self.snapped is None else self.snapped[0]
+        self.points.append((round(at.x(), 2), round(at.y(), 2)))
         return len(self.points) == self.count
 
     def step_back(self) -> bool:
@@ -59,7 +72,12 @@ class PickTool:
         if places:
             painter.setPen(QPen(BRASS, 2, Qt.PenStyle.DashLine))
             painter.drawLine(places[-1], cross)
-        paint_loupe(painter, layer, self.at, cross, room)
+        if self.snapped is not None:
+            at = to_screen(self.snapped[0])
+            for pen in (QPen(CARD, 5), QPen(BRASS, 2.5)):
+                painter.setPen(pen)
+                painter.drawEllipse(at, 7, 7)
+        paint_loupe(painter, layer, self.at, cross, room, self.snapped)
         text = (
             f"Pick point {len(self.points) + 1} of {self.count}: click, or arrow keys and Enter.  "
             f"Esc {'takes the last one back' if self.points else 'leaves'}."

@@ -16,6 +16,7 @@ class PictureLayer:
     """A picture as images of full, half, quarter ... size; the nearest larger one is painted."""
 
     def __init__(self, picture: Picture) -> None:
+        self.picture = picture
         grey = picture.grey if picture.grey.dtype == np.uint8 else (picture.grey >> 8)
         self._levels: list[QImage] = [_image(grey.astype(np.uint8, copy=False))]
         self.width, self.height = picture.width, picture.height

@@ -22,16 +22,19 @@ from PySide6.QtWidgets import QWidget
 from silhueta.app.look.theme import BENCH, BRASS_DEEP, INK, LAYOUT_BLUE, SCRIBED, blend
 from silhueta.app.session import Session
 from silhueta.app.table.dimensions import paint_overall
+from silhueta.app.table.loupe import paint_loupe
 from silhueta.app.table.pick import PickTool
 from silhueta.app.table.rulers import paint_grid, paint_rulers
 from silhueta.app.table.view import View
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
-from silhueta.core.job import Job
+from silhueta.core.job import Job, SheetDatum
 from silhueta.core.units import format_length
 
 if TYPE_CHECKING:
     from silhueta.app.table.outline_layer import OutlineLayer
     from silhueta.app.table.picture_layer import PictureLayer
+    from silhueta.core.datum.rectify import Rectified
+    from silhueta.core.datum.solve import Solution
     from silhueta.core.picture.decode import Picture
 
 _STEP = 1.2  # a wheel notch's magnification
@@ -42,6 +45,7 @@ class Table(QWidget):
     """Paints the job; changes nothing but the view, and hands picks to the tool of the moment."""
 
     cursor_moved = Signal(object)  # QPointF in mm, or None
+    corners_moved = Signal(object)  # four (x, y) in px of the photo, let go by the hand
     zoomed = Signal(float)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -56,7 +60,14 @@ class Table(QWidget):
         self.setMinimumSize(320, 240)
         self._session = session
         self.view = View()
-        self.picture: PictureLayer | None = None
+        self.picture: PictureLayer | None = None  # what is shown: photo, or photo at true size
+        self._photo: PictureLayer | None = None
+        self._flat: PictureLayer | None = None
+        self._flat_mm = 1.0  # per px of the flat picture
+        self.wants_photo = False
+        self.solution: Solution | None = None  # while how sure it is, is to be seen
+        self._corners: list[tuple[float, float]] | None = None  # under the hand
+        self._corner = 0
         self._outline: OutlineLayer | None = None
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
@@ -72,13 +83,57 @@ class Table(QWidget):
 
     def set_picture(self, picture: Picture | None) -> None:
         """Lay another picture on the table, all of it in view."""
-        self.picture = None
+        self._photo = self._flat = None
         if picture is not None:
             from silhueta.app.table.picture_layer import PictureLayer
 
-            self.picture = PictureLayer(picture)
+            self._photo = PictureLayer(picture)
+        self._choose_layer()
         self._fitted = False
         self.fit()
+
+    def set_flat(self, flat: Rectified | None, photo: Picture | None) -> None:
+        """Take the picture at true size; `photo` is the one it was made from, cleaned."""
+        from silhueta.app.table.picture_layer import PictureLayer
+
+        if photo is not None and self._photo is not None and photo is not self._photo.picture:
+            self._photo = PictureLayer(photo)
+        same = flat is None or flat.picture is photo
+        self._flat = None if same or flat is None else PictureLayer(flat.picture)
+        self._flat_mm = 1.0 if flat is None else flat.scale.mm_per_px
+        self._choose_layer()
+
+    def show_photo(self, photo: bool) -> None:
+        """Show the photo as it came (for picking on it), or the picture at true size."""
+        self.wants_photo = photo
+        self._choose_layer()
+
+    @property
+    def mm_per_px(self) -> float:
+        """Side of a pixel of what is shown, mm."""
+        return self._mm_per_px
+
+    @property
+    def tilted(self) -> bool:
+        """Whether the photo is shown while the true size is that of another picture."""
+        return self._flat is not None and self.picture is self._photo
+
+    def _choose_layer(self) -> None:
+        before, size = self.picture, self._mm_per_px
+        use_flat = self._flat is not None and not self.wants_photo
+        self.picture = self._flat if use_flat else self._photo
+        self._mm_per_px = self._flat_mm if use_flat else present_mm_per_px(self._session.job)
+        other = (
+            before is not None
+            and self.picture is not None
+            and (
+                (before.width, before.height) != (self.picture.width, self.picture.height)
+                or size != self._mm_per_px
+            )
+        )
+        if other:
+            self.fit()
+        self.update()
 
     def _refresh(self, job: Job) -> None:
         if not job.outline.contours:
@@ -88,6 +143,8 @@ class Table(QWidget):
 
             self._outline = OutlineLayer(job.outline)
         size = present_mm_per_px(job)
+        if self.picture is self._flat and self._flat is not None:
+            size = self._flat_mm
         if size != self._mm_per_px:  # the same picture stays in view when its scale changes
             factor = size / self._mm_per_px
             self.view.centre *= factor
@@ -111,9 +168,17 @@ class Table(QWidget):
             self.picture.set_preview(level, dark)
             self.update()
 
-    def start_pick(self, count: int, done: Callable[[list[tuple[float, float]]], None]) -> None:
-        """Let the hand pick `count` points of the picture, then call `done` with them, px."""
-        self.pick = PickTool(count, done)
+    def start_pick(
+        self,
+        count: int,
+        done: Callable[[list[tuple[float, float]]], None],
+        snap: Callable[[float, float], tuple[float, float, str]] | None = None,
+    ) -> None:
+        """Let the hand pick `count` points of the picture, then call `done` with them, px.
+
+        `snap` moves a point to the edge or corner near it and names what that is.
+        """
+        self.pick = PickTool(count, done, snap)
         self.setFocus()
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.pick.move(self._to_pixel(QPointF(self.rect().center())))
@@ -183,17 +248,31 @@ class Table(QWidget):
             edge.setAlphaF(0.5 * lines)
             painter.setPen(QPen(edge, 1, Qt.PenStyle.DashLine))
             painter.drawRect(target)
-        if not self.bare and self._outline is not None:
+        if not self.bare and self.picture is not None and self.wants_photo:
+            self._paint_datums(painter, job)
+        if not self.bare and self._outline is not None and not self.tilted:
             self._outline.paint(painter, transform, self.view.shown(), lines)
+        if not self.bare and not self.tilted:
             self._paint_sizes(painter, job, lines)
         if self.pick is not None and self.picture is not None:
             self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
-        paint_rulers(painter, self.view, self._session.units, true_size(job))
+        paint_rulers(painter, self.view, self._session.units, true_size(job) and not self.tilted)
         if self._by_key:
             painter.setPen(QPen(BRASS_DEEP, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.end()
+
+    def _paint_datums(self, painter: QPainter, job: Job) -> None:
+        from silhueta.app.table.datum_layer import paint_datums, paint_sureness
+
+        paint_datums(painter, job.datums, self._corners, self._from_pixel, self._session.units)
+        if self.solution is not None and self.picture is not None:
+            width, height = self.picture.width, self.picture.height
+            paint_sureness(painter, self.solution, width, height, self._from_pixel)
+        if self._corners is not None and self.picture is not None:
+            at = QPointF(*self._corners[self._corner])
+            paint_loupe(painter, self.picture, at, self._from_pixel(at), QRectF(self.rect()))
 
     def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
         if not job.outline.taken or not true_size(job) or self.pick is not None:
@@ -221,6 +300,8 @@ class Table(QWidget):
         if event.button() == Qt.MouseButton.LeftButton and self.pick is not None:
             self.pick.move(self._to_pixel(event.position()))
             self._take_pick()
+        elif event.button() == Qt.MouseButton.LeftButton and self._take_corner(event.position()):
+            pass
         elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._drag = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -232,19 +313,41 @@ class Table(QWidget):
             self.view.pan(moved.x(), moved.y())
             self._drag = event.position()
             self.update()
+        if self._corners is not None:
+            at = self._to_pixel(event.position())
+            self._corners[self._corner] = (at.x(), at.y())
+            self.update()
         if self.pick is not None:
             self.pick.move(self._to_pixel(event.position()))
             self.update()
         self.cursor_moved.emit(self.view.to_mm(event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """Let go of the table."""
+        """Let go of the table, or of a corner."""
+        if self._corners is not None:
+            corners, self._corners = self._corners, None
+            self.corners_moved.emit(tuple(corners))
+            self.update()
         if self._drag is not None:
             self._drag = None
             if self.pick is None:
                 self.unsetCursor()
             else:
                 self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _take_corner(self, screen: QPointF) -> bool:
+        """Take hold of the sheet's corner under the cursor, if there is one."""
+        if not self.wants_photo:
+            return False
+        from silhueta.app.table.datum_layer import corner_at
+
+        for datum in self._session.job.datums:
+            if isinstance(datum, SheetDatum):
+                found = corner_at(list(datum.corners), self._from_pixel, screen)
+                if found is not None:
+                    self._corners, self._corner = list(datum.corners), found
+                    return True
+        return False
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Show the focus when a key brought it."""

@@ -124,3 +124,8 @@ def present_mm_per_px(job: Job) -> float:
 def true_size(job: Job) -> bool:
     """Return whether a datum fixes the job's scale."""
     return bool(job.datums)
+
+
+def is_photo(job: Job) -> bool:
+    """Return whether the picture is seen at an angle: its pixels are not all of one size."""
+    return isinstance(fixing_datum(job), SheetDatum | GaugeDatum)

@@ -177,6 +177,7 @@ def _resampled(
     lens = plane.lens
     k1 = lens.k1
     made = np.empty((height, width), grey.dtype)
+    white = (float(np.iinfo(grey.dtype).max),)  # beyond the photo; never traced
     matrix = plane.matrix @ to_mm  # rectified pixel (column, row) to ideal px
     band = max(1, 2_000_000 // width)
     for top in range(0, height, band):
@@ -190,7 +191,8 @@ def _resampled(
                 corner @ shifted,
                 (width, rows),
                 flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
-                borderMode=cv2.BORDER_REPLICATE,
+                borderMode=cv2.BORDER_CONSTANT,
+                borderValue=white,
             )
             continue
         # OpenCV's own fast maps: px of the new picture -> camera rays -> bent -> px of the old one
@@ -213,7 +215,12 @@ def _resampled(
             camera, np.array([k1, 0, 0, 0]), np.eye(3), back, (width, rows), cv2.CV_32FC1
         )
         made[top : top + rows] = cv2.remap(
-            grey, maps[0], maps[1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
+            grey,
+            maps[0],
+            maps[1],
+            cv2.INTER_CUBIC,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=white,
         )
     made.setflags(write=False)
     return made

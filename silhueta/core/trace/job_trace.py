@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Callable
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 
@@ -10,11 +11,15 @@ from silhueta.core.datum.fixing import fixing_datum
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.errors import TraceError
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
+from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode
-from silhueta.core.trace.domain import prepare
+from silhueta.core.steps import Backdrop, EvenLight, Stroke
+from silhueta.core.trace.domain import Prepared, prepare
 from silhueta.core.trace.trace import Traced, trace
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
+
+T = TypeVar("T")
 
 
 class TracedJob(NamedTuple):
@@ -25,11 +30,47 @@ class TracedJob(NamedTuple):
     rectified: Rectified
 
 
+class Stages:
+    """What comes between picture and trace, remembered as long as its inputs are the same."""
+
+    def __init__(self) -> None:
+        self._held: dict[str, tuple[tuple[object, ...], Any]] = {}
+
+    def cleaned(self, job: Job, source: Picture) -> Picture:
+        """Return the picture after its cleaning steps."""
+        steps = tuple(s for s in job.clean if isinstance(s, EvenLight | Backdrop | Stroke))
+        key = (source, steps, job.trace.invert)
+        return self._once(
+            "cleaned", key, lambda: cleaned(source, steps, job.picture, not job.trace.invert)
+        )
+
+    def rectified(self, job: Job, source: Picture, work: Work) -> Rectified:
+        """Return the cleaned picture at true size."""
+        picture = self.cleaned(job, source)
+        key = (picture, job.datums, job.optics, job.clean)
+        return self._once("rectified", key, lambda: rectify(job, picture, work))
+
+    def prepared(self, job: Job, source: Picture, work: Work) -> Prepared:
+        """Return what is traced of it."""
+        flat = self.rectified(job, source, work)
+        key = (flat, job.clean, job.trace.invert)
+        picture = self.cleaned(job, source)
+        return self._once("prepared", key, lambda: prepare(job, flat, picture))
+
+    def _once(self, name: str, key: tuple[object, ...], make: Callable[[], T]) -> T:
+        held = self._held.get(name)
+        if held is None or held[0] != key:
+            held = (key, make())
+            self._held[name] = held
+        made: T = held[1]
+        return made
+
+
 def trace_job(
     job: Job,
     picture: Picture | None = None,
     work: Work | None = None,
-    rectified: Rectified | None = None,
+    stages: Stages | None = None,
 ) -> TracedJob:
     """Return `job` with the outline of its picture.
 
@@ -39,8 +80,8 @@ def trace_job(
     picture : Picture, optional
         The job's picture where it is decoded already.
     work : Work, optional
-    rectified : Rectified, optional
-        Where the picture is at true size already, by the same datums.
+    stages : Stages, optional
+        Where what was worked out before is remembered.
 
     Raises
     ------
@@ -52,13 +93,15 @@ def trace_job(
         raise TraceError("there is no picture to trace; open one first")
     work = work or Work()
     source = picture or decode(job.picture)
-    if rectified is None:
-        with work.stage("rectify"):
-            rectified = rectify(job, source, work)
+    stages = stages or Stages()
+    with work.stage("clean"):
+        stages.cleaned(job, source)
+    with work.stage("rectify"):
+        rectified = stages.rectified(job, source, work)
     base = fixing_datum(job)
     size = rectified.scale.mm_per_px
     with work.stage("ground"):
-        prepared = prepare(job, rectified, source)
+        prepared = stages.prepared(job, source, work)
     traced = trace(
         prepared.picture,
         base if isinstance(base, OverallDatum) else PixelDatum(size),

@@ -1,0 +1,249 @@
+"""How true a photographed part comes out: rendered photos, known truth, mm first."""
+
+from __future__ import annotations
+
+import io
+import time
+from dataclasses import replace
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+from scipy.optimize import least_squares
+
+from benchmarks.photo import Part, Scene, printed, render
+from silhueta.core.datum.gauge import gauge_pdf
+from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet
+from silhueta.core.datum.rectify import rectify
+from silhueta.core.errors import ScaleError, SilhuetaError
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.job import Datum, Job, LengthDatum, Optics, PictureFile, TraceSettings
+from silhueta.core.picture.decode import Picture, decode
+from silhueta.core.trace.job_trace import trace_job
+
+A4 = (210.0, 297.0)
+Grey = NDArray[np.uint8]
+
+
+class Measured(NamedTuple):
+    """Errors in mm: overall (u, v), of the worst hole's diameter, mean distance; sigma of u."""
+
+    overall: tuple[float, float]
+    hole: float
+    mean: float
+    sigma: float
+
+
+def photo(scene: Scene, quality: int = 95) -> Picture:
+    """Return the rendered photo after a JPEG's loss, with its focal length as a phone tells it."""
+    grey = render(scene)
+    stored = cv2.imencode(".jpg", grey, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+    back = cv2.imdecode(stored, cv2.IMREAD_GRAYSCALE)
+    back.setflags(write=False)
+    return Picture(back, None, None, "JPEG", scene.focal35)
+
+
+def measure(picture: Picture, datum: Datum, scene: Scene) -> Measured:
+    """Return the errors of the traced part."""
+    assert scene.part is not None
+    job = Job(
+        picture=PictureFile(b"-", "photo.jpg"),
+        datums=(datum,),
+        optics=Optics(scene.part.thickness),
+        trace=TraceSettings(speck=20.0),
+    )
+    done, _, flat = trace_job(job, picture)
+    part = replace(scene.part, x=0.0, y=0.0, turn=0.0)
+    loops = [np.asarray(flatten(loop, 0.005)) for loop in done.outline.loops]
+    longest = max(loops, key=lambda p: float(np.ptp(p, axis=0).max()))
+    points, turn = _laid_on(np.vstack(loops), longest, part)
+    del turn
+    u, v = np.ptp(points, axis=0)
+    holes = []
+    for x, y, diameter in part.holes:
+        away = np.hypot(points[:, 0] - x, points[:, 1] - y)
+        rim = away < diameter / 2 + 2.0
+        holes.append(2 * away[rim].mean() - diameter if rim.sum() > 8 else np.inf)
+    left, right = points[points[:, 0].argmin()], points[points[:, 0].argmax()]
+    del left, right
+    middle = flat.plane.to_px(np.array([longest.mean(0)]))[0]
+    one = flat.plane.to_px(longest.mean(0) + [[-u / 2, 0], [u / 2, 0]])
+    del middle
+    _, sigma = flat.solution.length(tuple(one[0]), tuple(one[1]))  # type: ignore[arg-type]
+    return Measured(
+        (float(u - part.size[0]), float(v - part.size[1])),
+        float(max(holes, key=abs)),
+        float(np.abs(part.distance(points)).mean()),
+        sigma,
+    )
+
+
+def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> tuple[np.ndarray, float]:
+    """Return `points` moved and turned so that they lie on the part best, and the turn."""
+    middle = (outer.min(0) + outer.max(0)) / 2
+    spread = np.linalg.svd(outer - outer.mean(0), full_matrices=False)[2][0]
+    start = -np.arctan2(spread[1], spread[0])
+
+    def moved(values: np.ndarray) -> np.ndarray:
+        c, s = np.cos(values[2]), np.sin(values[2])
+        return (points - middle) @ np.array([[c, s], [-s, c]]) + values[:2]
+
+    best = None
+    for angle in (start, start + np.pi):
+        got = least_squares(
+            lambda v: part.distance(moved(v)), [0, 0, angle], loss="soft_l1", f_scale=0.2
+        )
+        if best is None or got.cost < best.cost:
+            best = got
+    assert best is not None
+    return moved(best.x), float(best.x[2])
+
+
+def accuracy(pixels: tuple[int, int] = (4000, 3000)) -> dict[str, float]:
+    """Return the worst errors of each case the issue of photos names, mm."""
+    gauge = printed(gauge_pdf("a4"))
+    rows: dict[str, float] = {}
+
+    def case(name: str, scenes: list[Scene], kind: str) -> None:
+        got = []
+        for scene in scenes:
+            picture = photo(scene)
+            got.append(measure(picture, _datum(picture, scene, kind), scene))
+        rows[f"{name}: overall, mm"] = max(abs(e) for m in got for e in m.overall)
+        rows[f"{name}: hole, mm"] = max(abs(m.hole) for m in got)
+        rows[f"{name}: mean distance, mm"] = max(m.mean for m in got)
+
+    def scenes(**changes: object) -> list[Scene]:
+        thick = float(changes.pop("thickness", 0.0))  # type: ignore[arg-type]
+        base = Scene(Part(150, 100, 0.35, thickness=thick), pixels=pixels, light=1.3, light_way=50)
+        return [
+            replace(base, tilt=t, azimuth=a, seed=int(a), wall=w, **changes)  # type: ignore[arg-type]
+            for t, a, w in ((2.0, 10.0, 60.0), (12.0, 130.0, 100.0), (20.0, 250.0, 150.0))
+        ]
+
+    case("sheet, flat part", scenes(), "sheet")
+    case("sheet, 3 mm part", scenes(thickness=3.0), "sheet")
+    case("sheet, 3 mm, k1 -0.08", scenes(thickness=3.0, k1=-0.08), "sheet")
+    upright = [
+        replace(s, sheet=A4, part=replace(s.part, x=105.0, y=150.0, turn=1.4), roll=88.0)  # type: ignore[type-var]
+        for s in scenes(thickness=3.0, k1=-0.08, print_on=gauge)
+    ]
+    case("gauge sheet, 3 mm, k1 -0.08", upright, "gauge")
+    above = [
+        replace(s, tilt=0.0, roll=r) for s, r in zip(scenes(thickness=3.0), (0, 7, 20), strict=True)
+    ]
+    case("length, overhead, 3 mm", above, "length")
+    return rows
+
+
+def _datum(picture: Picture, scene: Scene, kind: str) -> Datum:
+    if kind == "sheet":
+        return look_for_sheet(picture, "a4", A4)
+    if kind == "gauge":
+        return look_for_gauge(picture)
+    one, two = scene.plane().to_px(np.array([[20.0, 30.0], [270.0, 30.0]]))
+    return LengthDatum(tuple(one), tuple(two), 250.0)  # type: ignore[arg-type]
+
+
+def random_scene(number: int, pixels: tuple[int, int] = (2000, 1500)) -> Scene:
+    """Return one of the random scenes: light up to 2:1, shadows, wood or steel, a part anywhere."""
+    rng = np.random.default_rng(number)
+    sheet = A4 if rng.random() < 0.4 else (A4[1], A4[0])
+    part = Part(
+        sheet[0] / 2 + rng.uniform(-45, 45),
+        sheet[1] / 2 + rng.uniform(-45, 45),
+        rng.uniform(0, np.pi),
+        size=(rng.uniform(80, 190), rng.uniform(60, 120)),
+        radius=rng.uniform(4, 15),
+        holes=((15.0, 8.0, rng.uniform(10, 30)),),
+        thickness=float(rng.choice([0.0, 3.0, 6.0])),
+    )
+    return Scene(
+        part,
+        sheet=sheet,
+        pixels=pixels,
+        tilt=rng.uniform(0, 20),
+        azimuth=rng.uniform(0, 360),
+        roll=rng.uniform(-20, 20) + (90 if sheet == A4 else 0),
+        k1=float(rng.choice([0.0, -0.03, -0.08])),
+        light=rng.uniform(1, 2),
+        light_way=rng.uniform(0, 360),
+        shadows=int(rng.integers(0, 4)),
+        texture=str(rng.choice(["wood", "steel"])),
+        bench=rng.uniform(60, 160),
+        wall=rng.uniform(50, 160),
+        seen=rng.uniform(390, 480),
+        blur=rng.uniform(0.6, 1.3),
+        noise=rng.uniform(1, 4),
+        seed=number,
+    )
+
+
+def finding(count: int = 200, kind: str = "sheet") -> dict[str, float]:
+    """Return how often the sheet is found, and how often a wrong one is called sure."""
+    found = wrong = 0
+    paper = printed(gauge_pdf("a4")) if kind == "gauge" else None
+    for number in range(count):
+        scene = random_scene(number)
+        if paper is not None:
+            scene = replace(scene, sheet=A4, print_on=paper, roll=90.0)
+        picture = photo(scene)
+        try:
+            datum = _datum(picture, scene, kind)
+        except ScaleError:
+            continue
+        if kind == "sheet":
+            corners, true = np.array(datum.corners), scene.corners()  # type: ignore[union-attr]
+            error = min(np.abs(np.roll(corners, k, 0) - true).max() for k in range(4))
+        else:
+            points = np.array(datum.points)  # type: ignore[union-attr]
+            error = float(np.abs(scene.plane().to_px(points[:, 2:]) - points[:, :2]).max())
+        found += error < 3.0
+        wrong += error >= 3.0
+    return {f"{kind} found of {count}": found, f"{kind} wrong but sure": wrong}
+
+
+def honesty(count: int = 200) -> dict[str, float]:
+    """Return in how many random scenes the true width lies within two standard uncertainties."""
+    inside = tried = 0
+    for number in range(count):
+        scene = random_scene(10_000 + number)
+        part = scene.part
+        assert part is not None
+        middle = np.array(scene.sheet) / 2
+        scene = replace(  # all of it on the sheet, so that it can be traced
+            scene, part=replace(part, x=middle[0], y=middle[1], size=(110.0, 70.0)), shadows=0
+        )
+        picture = photo(scene)
+        try:
+            got = measure(picture, look_for_sheet(picture, "a4", A4), scene)
+        except SilhuetaError:
+            continue
+        tried += 1
+        inside += abs(got.overall[0]) <= 2 * got.sigma
+    return {"scenes measured": tried, "inside two standard uncertainties, %": 100 * inside / tried}
+
+
+def speed() -> dict[str, float]:
+    """Return the time from a 24-megapixel JPEG to the rectified picture over that of decoding."""
+    scene = Scene(Part(150, 100, 0.3), pixels=(6000, 4000), tilt=12.0, azimuth=40.0, k1=-0.05)
+    made = io.BytesIO()
+    Image.fromarray(render(scene)).convert("RGB").save(made, "JPEG", quality=92)
+    file = PictureFile(made.getvalue(), "photo.jpg")
+    datum = look_for_sheet(decode(file), "a4", A4)
+    alone, whole = [], []
+    for _ in range(4):
+        start = time.perf_counter()
+        with Image.open(io.BytesIO(file.data)) as image:
+            image.load()
+        alone.append(time.perf_counter() - start)
+        start = time.perf_counter()
+        rectify(Job(picture=file, datums=(datum,)), decode(file))
+        whole.append(time.perf_counter() - start)
+    return {
+        "decoding a 24-megapixel JPEG (Pillow), s": min(alone),
+        "file to rectified picture, s": min(whole),
+        "rectified / decoding": min(whole) / min(alone),
+    }
