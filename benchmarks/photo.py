@@ -158,6 +158,8 @@ class _Light:
 
     def bench(self, mm: Floats) -> Floats:
         scene = self._scene
+        if scene.texture == "plain":
+            return np.full(len(mm), scene.bench)
         across = mm @ [np.cos(self._grain_way), np.sin(self._grain_way)]
         along = mm @ [-np.sin(self._grain_way), np.cos(self._grain_way)]
         rough = np.zeros(len(mm))

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
+import pillow_heif
 import pytest
 from hypothesis import settings
 from PIL import Image
@@ -94,6 +95,8 @@ def hole(loop: Loop) -> Loop:
 def encoded(image: Image.Image, kind: str, **options: object) -> PictureFile:
     """A picture file of the given format."""
     stream = io.BytesIO()
+    if kind == "HEIF":
+        pillow_heif.register_heif_opener()
     image.save(stream, kind, **options)
     return PictureFile(stream.getvalue(), f"part.{kind.lower()}")
 

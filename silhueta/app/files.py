@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
-from silhueta.app.opened import Opened, open_file, open_job
+from silhueta.app.opened import Opened, open_file, open_job, open_picture
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job
-from silhueta.core.picture.formats import FORMATS, SUFFIXES
+from silhueta.core.picture.formats import FORMATS, PAGES, SUFFIXES
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -41,7 +42,7 @@ class Filing(QObject):
         kinds = [f"Pictures and jobs ({pictures} *{JOB_SUFFIX})", f"Jobs (*{JOB_SUFFIX})"]
         kinds += [
             f"{name} (" + " ".join(f"*{s}" for s in suffixes) + ")"
-            for name, suffixes in FORMATS.items()
+            for name, suffixes in (FORMATS | PAGES).items()
         ]
         chosen, _ = QFileDialog.getOpenFileName(
             self._window,
@@ -57,10 +58,19 @@ class Filing(QObject):
         if self._window.may_leave():
             self.bench.ask("Opening", lambda work: open_file(source, work))
 
-    def open_demo(self) -> None:
-        """Open the capstan gasket plate in place of the present job."""
+    def reopen(self, page: int, dpi: float | None) -> None:
+        """Open the present picture's file at another page, or drawn at another dpi."""
+        file = self._window.session.job.picture
+        if file is not None and self._window.may_leave():
+            other = replace(
+                file, page=file.page if page < 0 else page, dpi=file.dpi if dpi is None else dpi
+            )
+            self.bench.ask("Opening", lambda _: open_picture(other))
+
+    def open_demo(self, which: str = "gasket") -> None:
+        """Open a demo job in place of the present one: "gasket", "strap" or "cover"."""
         if self._window.may_leave():
-            self.bench.ask("Opening", _opened_demo)
+            self.bench.ask("Opening", lambda work: _opened_demo(which, work))
 
     def show(self, opened: Opened) -> None:
         """Put what was opened on the table."""
@@ -163,11 +173,13 @@ class Filing(QObject):
         return target if target.suffix.lower() == suffix else target.with_name(target.name + suffix)
 
 
-def _opened_demo(work: Work) -> Opened:
+def _opened_demo(which: str, work: Work) -> Opened:
     from silhueta.demo.gasket import gasket_job
+    from silhueta.demo.photos import cover_job, strap_job
 
+    make = {"gasket": gasket_job, "strap": strap_job, "cover": cover_job}[which]
     with work.stage("read"):
-        return open_job(gasket_job(), None)
+        return open_job(make(), None)
 
 
 def _saved(job: Job, target: File) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path as File
 from typing import TYPE_CHECKING
 
 from silhueta.core.errors import FileError
-from silhueta.core.job import DpiDatum, Job, PictureFile, set_picture
+from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -48,7 +48,11 @@ def open_picture(source: PictureFile) -> Opened:
     from silhueta.core.picture.decode import decode
 
     picture = decode(source)
-    datum = None if picture.dpi is None else DpiDatum(picture.dpi, "file")
+    datum: Datum | None = None if picture.dpi is None else DpiDatum(picture.dpi, "file")
+    if picture.focal35 is not None:  # a camera's photo: its dpi means nothing
+        from silhueta.core.datum.look_for import look_for_any
+
+        datum = look_for_any(picture)
     name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
     return Opened(set_picture(Job(), source, name[:1].upper() + name[1:], datum), picture, None)
 

@@ -204,6 +204,18 @@ class Window(QMainWindow):
                 "demo", "Open the demo job", self.filing.open_demo, words="example gasket capstan"
             ),
             Action(
+                "demo_strap",
+                "Open the demo photo: rudder strap on an A4 sheet",
+                lambda: self.filing.open_demo("strap"),
+                words="example perspective",
+            ),
+            Action(
+                "demo_cover",
+                "Open the demo photo: gasket on the gauge sheet",
+                lambda: self.filing.open_demo("cover"),
+                words="example perspective lens marks",
+            ),
+            Action(
                 "help",
                 "List every action and key",
                 self.find_action,
@@ -227,7 +239,7 @@ class Window(QMainWindow):
 
     def go(self, key: str) -> None:
         """Go to the stop `key`."""
-        if self.table.pick is not None and key != "scale":
+        if key != self.present:
             self.table.stop_pick()
         self.present = key
         self.table.show_photo(key in ("picture", "scale"))

@@ -34,6 +34,8 @@ class PictureFile:
 
     data: bytes = field(repr=False)
     name: str
+    page: int = 0  # of a PDF or TIFF, from 0
+    dpi: float | None = None  # at which a PDF's page is drawn
 
     def digest(self) -> str:
         """Return the SHA-256 of the bytes, hexadecimal."""

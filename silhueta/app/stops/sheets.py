@@ -8,13 +8,13 @@ from PySide6.QtWidgets import QStackedWidget
 
 from silhueta.app.stops.picture import PictureSheet
 from silhueta.app.widgets import leave_space
+from silhueta.app.work import Bench
 
 if TYPE_CHECKING:
     from silhueta.app.stops.cut_file import CutFileSheet
     from silhueta.app.stops.scale import ScaleSheet
     from silhueta.app.stops.worksheet import Worksheet
     from silhueta.app.window import Window
-    from silhueta.app.work import Bench
 
 
 class Sheets(QStackedWidget):
@@ -39,8 +39,8 @@ class Sheets(QStackedWidget):
     @property
     def benches(self) -> list[Bench]:
         """The work beside the interface that worksheets have of their own."""
-        sheet = self._made.get("scale")
-        return [] if sheet is None else [self.scale.bench]
+        benches = (getattr(sheet, "bench", None) for sheet in self._made.values())
+        return [bench for bench in benches if isinstance(bench, Bench)]
 
     def show_stop(self, key: str) -> None:
         """Show the worksheet of the stop `key`."""
@@ -68,8 +68,9 @@ class Sheets(QStackedWidget):
         window = self._window
         session, tracing, table = window.session, window.tracing, window.table
         if key == "picture":
-            picture = PictureSheet(session, tracing, self)
+            picture = PictureSheet(session, tracing, table, self)
             picture.open.clicked.connect(window.filing.open)
+            picture.reopen.connect(window.filing.reopen)
             return picture
         if key == "scale":
             from silhueta.app.stops.scale import ScaleSheet

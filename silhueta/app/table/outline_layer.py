@@ -14,8 +14,9 @@ from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, bl
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import ARC, CUBIC, Path
+from silhueta.core.geometry.path import ARC, CUBIC, Floats, Path
 
+_FLAT = 0.2  # bulge of an arc that a cubic follows to a ten thousandth of its chord
 _TICK_STEP, _TICK = 15.0, 6.0  # screen px
 _NODE_ROOM = 14.0  # screen px a node needs before it is drawn
 _SMOOTH_TURN = 0.14  # radians: more is a corner
@@ -158,7 +159,9 @@ def painter_path(path: Path) -> QPainterPath:
     centres, radii = arc_centres(starts[arcs], ends[arcs], path.bulges[arcs])
     where = dict(zip(arcs.tolist(), zip(centres, radii, strict=True), strict=True))
     for i, kind in enumerate(path.kinds):
-        if kind == ARC:
+        if kind == ARC and abs(path.bulges[i]) < _FLAT:
+            made.cubicTo(*_as_cubic(starts[i], ends[i], float(path.bulges[i])))
+        elif kind == ARC:
             (x, y), radius = where[i]
             begin = np.degrees(np.arctan2(starts[i, 1] - y, starts[i, 0] - x))
             turn = np.degrees(4 * np.arctan(path.bulges[i]))
@@ -172,3 +175,14 @@ def painter_path(path: Path) -> QPainterPath:
     if path.closed:
         made.closeSubpath()
     return made
+
+
+def _as_cubic(start: Floats, end: Floats, bulge: float) -> tuple[QPointF, QPointF, QPointF]:
+    """Return the cubic that lies on a flat arc: Qt's own strays where the radius is very large."""
+    chord = end - start
+    half = 2 * np.arctan(bulge)
+    c, s = np.cos(half), np.sin(half)
+    reach = (1 + bulge**2) / 3
+    one = start + reach * np.array([c * chord[0] + s * chord[1], c * chord[1] - s * chord[0]])
+    two = end - reach * np.array([c * chord[0] - s * chord[1], c * chord[1] + s * chord[0]])
+    return QPointF(*one), QPointF(*two), QPointF(*end)

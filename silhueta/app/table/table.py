@@ -31,6 +31,7 @@ from silhueta.core.job import Job, SheetDatum
 from silhueta.core.units import format_length
 
 if TYPE_CHECKING:
+    from silhueta.app.table.brush import BrushTool
     from silhueta.app.table.outline_layer import OutlineLayer
     from silhueta.app.table.picture_layer import PictureLayer
     from silhueta.core.datum.rectify import Rectified
@@ -72,6 +73,7 @@ class Table(QWidget):
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
+        self.brush: BrushTool | None = None
         self._drag: QPointF | None = None
         self._fitted = False
         self._by_key = False
@@ -178,15 +180,29 @@ class Table(QWidget):
 
         `snap` moves a point to the edge or corner near it and names what that is.
         """
+        self.stop_pick()
         self.pick = PickTool(count, done, snap)
         self.setFocus()
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.pick.move(self._to_pixel(QPointF(self.rect().center())))
         self.update()
 
+    def start_brush(
+        self, width: float, ink: bool, done: Callable[[list[tuple[float, float]]], None]
+    ) -> None:
+        """Let the hand paint strokes `width` px wide; each is given to `done`, px."""
+        from silhueta.app.table.brush import BrushTool
+
+        self.stop_pick()
+        self.brush = BrushTool(width, ink, done)
+        self.setFocus()
+        self.setCursor(Qt.CursorShape.BlankCursor)
+        self.update()
+
     def stop_pick(self) -> None:
-        """Put the picking tool away."""
+        """Put the tool of the hand away."""
         self.pick = None
+        self.brush = None
         self.unsetCursor()
         self.update()
 
@@ -256,6 +272,8 @@ class Table(QWidget):
             self._paint_sizes(painter, job, lines)
         if self.pick is not None and self.picture is not None:
             self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
+        if self.brush is not None:
+            self.brush.paint(painter, self._from_pixel, QRectF(self.rect()))
         paint_rulers(painter, self.view, self._session.units, true_size(job) and not self.tilted)
         if self._by_key:
             painter.setPen(QPen(BRASS_DEEP, 2))
@@ -300,6 +318,9 @@ class Table(QWidget):
         if event.button() == Qt.MouseButton.LeftButton and self.pick is not None:
             self.pick.move(self._to_pixel(event.position()))
             self._take_pick()
+        elif event.button() == Qt.MouseButton.LeftButton and self.brush is not None:
+            self.brush.press(self._to_pixel(event.position()))
+            self.update()
         elif event.button() == Qt.MouseButton.LeftButton and self._take_corner(event.position()):
             pass
         elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
@@ -313,6 +334,9 @@ class Table(QWidget):
             self.view.pan(moved.x(), moved.y())
             self._drag = event.position()
             self.update()
+        if self.brush is not None:
+            self.brush.move(self._to_pixel(event.position()))
+            self.update()
         if self._corners is not None:
             at = self._to_pixel(event.position())
             self._corners[self._corner] = (at.x(), at.y())
@@ -323,7 +347,10 @@ class Table(QWidget):
         self.cursor_moved.emit(self.view.to_mm(event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """Let go of the table, or of a corner."""
+        """Let go of the table, of a corner, or of the brush."""
+        if self.brush is not None:
+            self.brush.release()
+            self.update()
         if self._corners is not None:
             corners, self._corners = self._corners, None
             self.corners_moved.emit(tuple(corners))
@@ -388,6 +415,8 @@ class Table(QWidget):
             if not self.pick.step_back():
                 self.stop_pick()
             self.update()
+        elif self.brush is not None and key == Qt.Key.Key_Escape:
+            self.stop_pick()
         else:
             super().keyPressEvent(event)
 

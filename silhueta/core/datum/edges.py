@@ -29,17 +29,25 @@ def sample(grey: Grey, points: Floats) -> Floats:
     return np.asarray(got.ravel()[: len(flat)].astype(np.float64).reshape(points.shape[:-1]))
 
 
-def profiles(grey: Grey, at: Floats, normals: Floats, reach: float, step: float) -> Floats:
+def profiles(
+    grey: Grey,
+    at: Floats,
+    normals: Floats,
+    reach: float,
+    step: float,
+    tangents: Floats | None = None,
+) -> Floats:
     """Return grey across the places `at` (N, 2), along `normals` (N, 2), from -reach to reach px.
 
     Returns
     -------
     (N, M) array, one row a place, `step` px from column to column; each averaged over 4 px along
-    the edge.
+    the edge, which runs along `tangents` where they are given, else square to the normals.
 
     """
     offsets = np.arange(-reach, reach + step / 2, step)
-    tangents = np.column_stack([-normals[:, 1], normals[:, 0]])
+    if tangents is None:
+        tangents = np.column_stack([-normals[:, 1], normals[:, 0]])
     total = np.zeros((len(at), len(offsets)))
     for along in _ALONG:
         places = (at + along * tangents)[:, None] + offsets[None, :, None] * normals[:, None]
@@ -48,7 +56,12 @@ def profiles(grey: Grey, at: Floats, normals: Floats, reach: float, step: float)
 
 
 def steepest(
-    grey: Grey, at: Floats, normals: Floats, reach: float, sign: int = 0
+    grey: Grey,
+    at: Floats,
+    normals: Floats,
+    reach: float,
+    sign: int = 0,
+    tangents: Floats | None = None,
 ) -> tuple[Floats, Floats]:
     """Return where grey changes most steeply across each place, and how steeply.
 
@@ -69,7 +82,7 @@ def steepest(
 
     """
     step = 0.5
-    rows = profiles(grey, at, normals, reach + 2, step)
+    rows = profiles(grey, at, normals, reach + 2, step, tangents)
     kernel = np.exp(-0.5 * (np.arange(-4, 5) * step / 0.8) ** 2)
     kernel = np.gradient(kernel)
     kernel /= -(kernel * np.arange(-4, 5) * step).sum()  # a ramp of one a px gives one

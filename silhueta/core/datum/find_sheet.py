@@ -28,6 +28,7 @@ _ONE_SIDE = 0.25
 _STEP = 0.06  # relative rise of grey that counts as an edge of the sheet
 _SKEW = 0.10  # how far from a true rectangle a guess of the focal length may leave one
 _ROUGH = 0.02  # relative spread of grey on paper
+_SKEW_GUESSED, _SKEW_KNOWN = 0.075, 0.045  # A4 and Letter differ by 0.089
 _APART = 0.03  # of the long side between two that are not the same
 
 
@@ -50,8 +51,12 @@ class FoundSheet:
     support: float
 
 
-def find_sheet(grey: Grey, size: tuple[float, float], lens: Lens) -> FoundSheet:
+def find_sheet(
+    grey: Grey, size: tuple[float, float], lens: Lens, lens_known: bool = False
+) -> FoundSheet:
     """Return the one sheet of `size` (mm, either way round) in a photo.
+
+    `lens_known`: the focal length is no guess, so that the shape must agree the better.
 
     Raises
     ------
@@ -87,9 +92,10 @@ def find_sheet(grey: Grey, size: tuple[float, float], lens: Lens) -> FoundSheet:
     again = Lens(lens.focal, lens.centre, found.k1)
     ideal = again.straighten(found.corners)
     support = float(_support(small, ideal[None] * factor)[0].mean())
-    if support < _SUPPORTED - 0.1 or skew(ideal, size, again) > _SKEW:
+    limit = _SKEW_KNOWN if lens_known else _SKEW_GUESSED
+    if support < _SUPPORTED - 0.1 or skew(ideal, size, again) > limit:
         raise ScaleError(
-            "what looks like the sheet is not a flat rectangle of its size; mark its four corners"
+            "what looks like the sheet is not a flat rectangle of its size; choose the size it has, or mark its four corners"
         )
     return FoundSheet(found, size, support)
 

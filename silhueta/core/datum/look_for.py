@@ -10,6 +10,7 @@ from silhueta.core.datum.camera import Lens, focal_from_35mm
 from silhueta.core.datum.find_sheet import FoundSheet, find_sheet
 from silhueta.core.datum.gauge import find_gauge
 from silhueta.core.datum.rectangle import measure_rectangle
+from silhueta.core.datum.sheets import SIZES
 from silhueta.core.datum.solve import ASSUMED_35MM
 from silhueta.core.errors import ScaleError
 from silhueta.core.job import MARKED_PX, GaugeDatum, SheetDatum
@@ -37,7 +38,23 @@ def look_for_sheet(
 
     """
     lens = lens_of(picture, focal35)
-    return _datum(find_sheet(picture.grey, size, lens), name, lens)
+    known = bool(focal35 or picture.focal35)
+    return _datum(find_sheet(picture.grey, size, lens, known), name, lens)
+
+
+def look_for_any(picture: Picture) -> SheetDatum | GaugeDatum | None:
+    """Return the gauge sheet, or the A4 or Letter sheet, that a camera's photo shows for sure."""
+    try:
+        return look_for_gauge(picture)
+    except ScaleError:
+        pass
+    found = []
+    for name in ("a4", "letter"):
+        try:
+            found.append(look_for_sheet(picture, name, SIZES[name]))
+        except ScaleError:
+            continue
+    return found[0] if len(found) == 1 else None
 
 
 def look_for_gauge(picture: Picture, focal35: float | None = None) -> GaugeDatum:

@@ -22,7 +22,7 @@ from silhueta.core.picture.decode import MOST_PIXELS, Picture
 from silhueta.core.steps import Mirror, Step, Straighten, Turn
 from silhueta.core.work import Work
 
-_GROWTH = 1.5  # of the picture's pixels that the rectified one may have
+_GROWTH = 1.25  # of the picture's pixels that the rectified one may have
 _RIM = 64  # places along each side of the photo that say how far the field reaches
 _FAR = 2.5  # sheet sizes from its middle beyond which nothing is shown
 

@@ -102,6 +102,8 @@ class _JobRecord(msgspec.Struct):
     cut_file: CutFileSettings
     traced: _StampRecord | None
     outline: list[_ContourRecord]
+    page: int = 0
+    page_dpi: float | None = None
     optics: Optics = Optics()
     clean: list[dict[str, Any]] = []
 
@@ -151,6 +153,8 @@ def job_bytes(job: Job) -> bytes:
         cut_file=job.cut_file,
         traced=None if job.traced is None else _stamp_record(job.traced),
         outline=[_contour_record(contour) for contour in job.outline.contours],
+        page=0 if job.picture is None else job.picture.page,
+        page_dpi=None if job.picture is None else job.picture.dpi,
         optics=job.optics,
         clean=[_step_record(step) for step in job.clean],
     )
@@ -178,7 +182,9 @@ def job_from_bytes(data: bytes, name: str) -> Job:
             picture = None
             if record.picture is not None:
                 inside = _member(archive, record.picture, _MOST_PICTURE, name)
-                picture = PictureFile(inside, File(record.picture).name)
+                picture = PictureFile(
+                    inside, File(record.picture).name, record.page, record.page_dpi
+                )
         return Job(
             name=record.name,
             picture=picture,

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.formats import FORMATS
+from silhueta.core.picture.pages import DEFAULT_DPI, is_pdf, is_svg, pdf_page, svg_picture
 
 if TYPE_CHECKING:
     from PIL.Image import Image as ImageType
@@ -44,6 +45,8 @@ class Picture:
         "PNG", "JPEG", ...
     focal35 : float or None
         The camera's 35-mm equivalent focal length, mm, as the file says.
+    pages : int
+        Of the file.
 
     """
 
@@ -52,6 +55,7 @@ class Picture:
     told_dpi: float | None
     format: str
     focal35: float | None = None
+    pages: int = 1
 
     def eight(self) -> NDArray[np.uint8]:
         """Return the greys, 0 to 255."""
@@ -114,10 +118,20 @@ def decode(file: PictureFile) -> Picture:
     from PIL import Image, ImageOps, UnidentifiedImageError
 
     name = file.name or "the picture"
+    if is_pdf(file.data):
+        drawn, count = pdf_page(file, MOST_PIXELS)
+        drawn.setflags(write=False)
+        dpi = file.dpi or DEFAULT_DPI
+        return Picture(drawn, dpi, dpi, "PDF", pages=count)
+    if is_svg(file.data):
+        return decode(svg_picture(file))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # Pillow's own limit is lower than ours
             image = _open(file.data)
+            pages = int(getattr(image, "n_frames", 1)) if image.format == "TIFF" else 1
+            if file.page and 0 <= file.page < pages:
+                image.seek(file.page)
         if image.width * image.height > MOST_PIXELS:
             raise PictureError(
                 f"{name} has {image.width} x {image.height} pixels; up to 200 megapixels can be "
@@ -128,6 +142,8 @@ def decode(file: PictureFile) -> Picture:
         focal = _told_focal(image)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
+            if image.format == "JPEG" and image.mode == "RGB":
+                image.draft("L", image.size)  # its luma, as stored
             image.load()
             image = ImageOps.exif_transpose(image)
             grey = _to_grey(image)
@@ -135,7 +151,8 @@ def decode(file: PictureFile) -> Picture:
         raise
     except UnidentifiedImageError as error:
         raise PictureError(
-            f"{name} is not a picture that can be read; open a PNG, JPEG, WebP, BMP, TIFF or GIF"
+            f"{name} is not a picture that can be read; open a JPEG, PNG, HEIC, WebP, AVIF, TIFF, "
+            "BMP, GIF or PDF"
         ) from error
     except (MemoryError, Image.DecompressionBombError) as error:
         raise PictureError(
@@ -149,7 +166,7 @@ def decode(file: PictureFile) -> Picture:
         raise PictureError(f"{name} has no pixels; save the picture again")
     grey.setflags(write=False)
     trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
-    return Picture(grey, told if trusted else None, told, kind, focal)
+    return Picture(grey, told if trusted else None, told, kind, focal, pages)
 
 
 def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
@@ -163,10 +180,17 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
     """
     from PIL import Image, ImageOps
 
-    decode(file)  # its checks and its sentences
+    if is_svg(file.data):
+        return decode_colour(svg_picture(file))
+    shown = decode(file)  # its checks and its sentences
+    if is_pdf(file.data):
+        return np.repeat(shown.grey[:, :, None], 3, axis=2).astype(np.uint8)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        image = ImageOps.exif_transpose(_open(file.data))
+        opened = _open(file.data)
+        if 0 < file.page < shown.pages:
+            opened.seek(file.page)
+        image = ImageOps.exif_transpose(opened)
         clear = image.convert("RGBA")
         ground = Image.new("RGBA", clear.size, "white")
         ground.alpha_composite(clear)
@@ -176,6 +200,10 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
 def _open(data: bytes) -> ImageType:
     from PIL import Image
 
+    if data[4:8] == b"ftyp":
+        import pillow_heif
+
+        pillow_heif.register_heif_opener()
     limit = Image.MAX_IMAGE_PIXELS
     try:
         Image.MAX_IMAGE_PIXELS = None  # the check above is ours, made before anything is decoded

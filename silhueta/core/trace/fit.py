@@ -17,6 +17,7 @@ from silhueta.core.trace.segments import Ints, break_up
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
 _PRICE = 0.6  # of gate², per segment
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
+_ASTRAY = 10.0  # px: two almost parallel neighbours meet farther off, and would make a spike
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
 
@@ -72,6 +73,8 @@ def _is_sound(chain: _Chain, area: float) -> bool:
     """Return whether a chain is a loop at all, and about as large as its contour, px²."""
     if not (np.isfinite(chain.nodes).all() and np.isfinite(chain.bulges).all()):
         return False
+    if chain.astray > _ASTRAY:
+        return False
     steps = np.hypot(*(np.roll(chain.nodes, -1, axis=0) - chain.nodes).T)
     if len(steps) < (2 if chain.bulges.any() else 3) or steps.min() < 1e-3:
         return False
@@ -86,6 +89,7 @@ class _Chain(NamedTuple):
     bulges: Floats
     worst: float
     cost: float
+    astray: float  # the farthest that a node lies from the contour's point it stands for, px
 
 
 def _chain(points: Floats, gate: float, price: float) -> _Chain:
@@ -93,7 +97,9 @@ def _chain(points: Floats, gate: float, price: float) -> _Chain:
     nodes, bulges = chain_nodes(started, stops, gate, price)
     polish(started, stops, nodes, bulges)
     worst, total = deviation(started, stops, nodes, bulges)
-    return _Chain(nodes, bulges, worst, total + price * len(nodes))
+    ends = started[stops[: len(nodes)] % len(started)]
+    astray = float(np.hypot(*(nodes - ends).T).max(initial=0.0))
+    return _Chain(nodes, bulges, worst, total + price * len(nodes), astray)
 
 
 def polygon(points: Floats, tolerance: float) -> Loop:

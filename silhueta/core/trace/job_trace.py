@@ -110,7 +110,7 @@ def trace_job(
         kind=rectified.scale.kind,
         mask=prepared.mask,
         walls=_walls(job, rectified),
-        face=prepared.picture.grey if prepared.mask is not None else None,  # type: ignore[arg-type]
+        face=prepared.picture.eight(),
     )
     stamp = TraceStamp(
         datums=job.datums,

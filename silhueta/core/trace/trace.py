@@ -27,7 +27,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import Contours, contours
 from silhueta.core.trace.fit import Fit, fit_contour, polygon
 from silhueta.core.trace.threshold import level_of
-from silhueta.core.trace.walls import Walls, top_edge
+from silhueta.core.trace.walls import Walls, at_the_top
 from silhueta.core.work import Work
 
 _SMALLEST = 4.0  # px²: less is no loop
@@ -95,7 +95,7 @@ def trace(
     """
     work = work or Work()
     with work.stage("threshold"):
-        level = level_of(picture, settings, mask)
+        level = level_of(picture, settings, mask, thick=walls is not None)
     with work.stage("contours"):
         found, size = _sized_contours(picture, level, datum, settings)
         if walls is not None and face is not None:
@@ -114,9 +114,9 @@ def trace(
 
 
 def _at_the_top(found: Contours, face: NDArray[np.uint8], walls: Walls) -> Contours:
-    moved = [top_edge(found.contour(i), face, walls) for i in range(len(found))]
+    moved = at_the_top([found.contour(i) for i in range(len(found))], face, walls)
     first = np.concatenate([[0], np.cumsum([len(points) for points in moved])])
-    return found._replace(points=np.vstack(moved), first=first)
+    return Contours(np.vstack(moved), first, found.areas, found.dropped)
 
 
 def _sized_contours(

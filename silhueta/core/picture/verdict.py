@@ -1,0 +1,196 @@
+"""Whether a picture is worth the work: five questions with an answer, a reason and a remedy.
+
+Words used here
+    edge width  px over which grey goes from a tenth to nine tenths of its step
+    sides       the dark and the light that Otsu's value parts
+    blocks      the 8 x 8 squares that JPEG works in
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.flatten import light_on
+
+Grade = Literal["good", "usable", "poor"]
+_ORDER: tuple[Grade, ...] = ("poor", "usable", "good")
+_MOST = 4_000_000  # px looked at
+_STEPS = 4000  # edge places looked at
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One answer: what was looked at, how it is, the figure as people read it, what to do."""
+
+    about: str
+    grade: Grade
+    figure: str
+    remedy: str = ""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The answers, and the grade of the worst."""
+
+    findings: tuple[Finding, ...]
+
+    @property
+    def grade(self) -> Grade:
+        """The worst grade."""
+        return min((f.grade for f in self.findings), key=_ORDER.index, default="good")
+
+
+def judge(picture: Picture) -> Verdict:
+    """Return the verdict on `picture`."""
+    grey = picture.eight()
+    low, high, level = _sides(grey)
+    width = _edge_width(grey, level)
+    findings = [
+        _contrast(low, high),
+        _sharpness(width),
+        _detail(grey, level),
+        _light(grey),
+    ]
+    if picture.format == "JPEG":
+        findings.append(_blocks(grey))
+    return Verdict(tuple(findings))
+
+
+def _graded(value: float, good: float, usable: float) -> Grade:
+    """Return the grade of a value that is better the smaller it is."""
+    return "good" if value <= good else "usable" if value <= usable else "poor"
+
+
+def _sides(grey: NDArray[np.uint8]) -> tuple[float, float, float]:
+    counts = np.bincount(grey[:: max(1, grey.shape[0] // 1500)].ravel(), minlength=256)
+    values = np.arange(256.0)
+    below, sums = np.cumsum(counts).astype(float), np.cumsum(counts * values)
+    above = below[-1] - below
+    with np.errstate(divide="ignore", invalid="ignore"):
+        apart = below * above * (sums / below - (sums[-1] - sums) / above) ** 2
+    if not np.isfinite(apart[:-1]).any():
+        return float(grey.min()), float(grey.max()), float(grey.mean())
+    split = int(np.nanargmax(apart[:-1]))
+    low = sums[split] / below[split]
+    high = (sums[-1] - sums[split]) / above[split]
+    return float(low), float(high), float((low + high) / 2)
+
+
+def _contrast(low: float, high: float) -> Finding:
+    apart = high - low
+    grade = _graded(-apart, -90, -40)
+    remedy = "lay the part on a sheet of the opposite brightness"
+    return Finding(
+        "Contrast", grade, f"{apart:.0f} of 255 grey values", "" if grade == "good" else remedy
+    )
+
+
+def _edge_width(grey: NDArray[np.uint8], level: float) -> float:
+    """Return the typical width of edges that cross `level`, px."""
+    import cv2
+
+    image = grey.astype(np.float32)
+    if grey.size > _MOST:  # the middle only: an edge's width does not shrink with the picture
+        r, c = grey.shape[0] // 2, grey.shape[1] // 2
+        image = image[max(0, r - 1000) : r + 1000, max(0, c - 1000) : c + 1000]
+    smooth = cv2.GaussianBlur(image, (0, 0), 0.7)
+    gx, gy = (
+        cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8),
+        cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8),
+    )
+    slope = np.hypot(gx, gy)
+    inside = slope[12:-12, 12:-12]
+    if inside.size == 0 or inside.max() < 2:
+        return float("inf")
+    near = np.abs(smooth[12:-12, 12:-12] - level) < 25
+    limit = np.quantile(inside[near], 0.8) if near.any() else inside.max()
+    rows, columns = np.nonzero(near & (inside >= max(limit, 2.0)))
+    if len(rows) == 0:
+        return float("inf")
+    pick = np.random.default_rng(0).permutation(len(rows))[:_STEPS]
+    rows, columns = rows[pick] + 12, columns[pick] + 12
+    steps = np.arange(-10, 10.25, 0.5)
+    ux, uy = gx[rows, columns] / slope[rows, columns], gy[rows, columns] / slope[rows, columns]
+    maps = [
+        (at[:, None] + steps * along[:, None]).astype(np.float32)
+        for at, along in ((columns, ux), (rows, uy))
+    ]
+    profile = cv2.remap(image, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    dark, bright = profile[:, :8].min(1), profile[:, -8:].max(1)
+    rise = (profile - dark[:, None]) / np.maximum(bright - dark, 1)[:, None]
+    clear = bright - dark > 25
+    if not clear.any():
+        return float("inf")
+    typical = np.median(rise[clear], axis=0)
+    between = (typical > 0.1) & (typical < 0.9)
+    return float(between.sum() * 0.5)
+
+
+def _sharpness(width: float) -> Finding:
+    if not np.isfinite(width):
+        return Finding("Sharpness", "poor", "no clear edge", "focus on the part, and hold still")
+    grade = _graded(width, 4.0, 8.0)
+    remedy = "focus on the part's face, hold still, and use more light"
+    return Finding(
+        "Sharpness", grade, f"edges {width:.1f} px wide", "" if grade == "good" else remedy
+    )
+
+
+def _detail(grey: NDArray[np.uint8], level: float) -> Finding:
+    """Say how many px the smallest real detail has: the smallest loop that is no speck."""
+    import cv2
+
+    dark = (cv2.GaussianBlur(grey, (0, 0), 0.8) < level).astype(np.uint8)
+    sizes = []
+    for mask in (dark, 1 - dark):
+        count, _, stats, _ = cv2.connectedComponentsWithStats(mask)
+        if count > 1:
+            box = stats[1:]
+            area, wide = box[:, cv2.CC_STAT_AREA], box[:, cv2.CC_STAT_WIDTH]
+            solid = area > max(40, 2e-5 * grey.size)
+            sizes += np.minimum(wide, box[:, cv2.CC_STAT_HEIGHT])[solid].tolist()
+    smallest = min(sizes, default=0)
+    grade: Grade = "good" if smallest >= 25 else "usable" if smallest >= 10 else "poor"
+    if min(grey.shape) < 300:
+        grade = "poor"
+    remedy = "come closer, or scan at 300 dpi"
+    figure = f"{smallest} px across" if smallest else "none to be seen"
+    return Finding("Smallest detail", grade, figure, "" if grade == "good" else remedy)
+
+
+def _light(grey: NDArray[np.uint8]) -> Finding:
+    light = light_on(grey)
+    if light is None:
+        return Finding("Light", "usable", "no bright ground to judge it by")
+    low, high = np.quantile(light, [0.03, 0.97])
+    ratio = float(high / max(low, 1.0))
+    grade = _graded(ratio, 1.25, 2.0)
+    remedy = "move the lamp, or take a second one; “Even out the light” helps as well"
+    return Finding(
+        "Light", grade, f"{ratio:.1f} : 1 over the picture", "" if grade == "good" else remedy
+    )
+
+
+def _blocks(grey: NDArray[np.uint8]) -> Finding:
+    """Compare steps at the borders of JPEG's blocks with steps elsewhere."""
+    part = grey[: 8 * 256, : 8 * 256].astype(np.float32)
+    steps = np.abs(np.diff(part, axis=1))
+    flat = np.minimum(steps, 12)
+    if flat.shape[1] < 32:
+        return Finding("JPEG", "good", "too small to judge")
+    at_border = flat[:, 7::8].mean()
+    other = np.mean([flat[:, k::8].mean() for k in (1, 2, 4, 5)])
+    ratio = float((at_border + 0.1) / (other + 0.1))
+    grade = _graded(ratio, 1.25, 1.8)
+    remedy = "send the photo as a file, not through a messenger that shrinks it"
+    return Finding(
+        "JPEG",
+        grade,
+        f"blocks {ratio:.1f} times as rough as the rest",
+        "" if grade == "good" else remedy,
+    )
