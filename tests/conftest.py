@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import logging
 import os
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -18,6 +19,7 @@ from PIL import Image
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from silhueta.cli import main
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import Loop, reverse
 from silhueta.core.job import PictureFile
@@ -124,3 +126,18 @@ def wait(qtbot) -> Callable[[Callable[[], bool]], None]:
         qtbot.waitUntil(condition, timeout=60_000)
 
     return until
+
+
+@pytest.fixture
+def call(monkeypatch, capsys):
+    """Call the command line; returns its exit code, stdout and stderr."""
+
+    def run(*arguments: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["silhueta", *map(str, arguments)])
+        with pytest.raises(SystemExit) as ended:
+            main()
+        out, err = capsys.readouterr()
+        assert "Traceback" not in err
+        return int(ended.value.code or 0), out, err
+
+    return run

@@ -10,27 +10,11 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from silhueta.cli import main
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.job_file import load_job
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import OverallDatum
-
-
-@pytest.fixture
-def call(monkeypatch, capsys):
-    """Call the command line; returns its exit code, stdout and stderr."""
-
-    def run(*arguments: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["silhueta", *map(str, arguments)])
-        with pytest.raises(SystemExit) as ended:
-            main()
-        out, err = capsys.readouterr()
-        assert "Traceback" not in err
-        return int(ended.value.code or 0), out, err
-
-    return run
 
 
 def box_of(file: Path) -> tuple[float, float, float, float]:

@@ -29,6 +29,7 @@ _STEP = 0.06  # relative rise of grey that counts as an edge of the sheet
 _SKEW = 0.10  # how far from a true rectangle a guess of the focal length may leave one
 _ROUGH = 0.02  # relative spread of grey on paper
 _SKEW_GUESSED, _SKEW_KNOWN = 0.075, 0.045  # A4 and Letter differ by 0.089
+_HELD = 0.3  # share of each edge that must lie on one straight line
 _APART = 0.03  # of the long side between two that are not the same
 
 
@@ -93,9 +94,11 @@ def find_sheet(
     ideal = again.straighten(found.corners)
     support = float(_support(small, ideal[None] * factor)[0].mean())
     limit = _SKEW_KNOWN if lens_known else _SKEW_GUESSED
-    if support < _SUPPORTED - 0.1 or skew(ideal, size, again) > limit:
+    straight = float(found.held.min()) >= _HELD
+    if not straight or support < _SUPPORTED - 0.1 or skew(ideal, size, again) > limit:
         raise ScaleError(
-            "what looks like the sheet is not a flat rectangle of its size; choose the size it has, or mark its four corners"
+            "what looks like the sheet is not a flat rectangle of its size; lay it flat, choose "
+            "the size it has, or mark its four corners"
         )
     return FoundSheet(found, size, support)
 

@@ -24,6 +24,7 @@ from silhueta.core.work import Work
 
 _GROWTH = 1.25  # of the picture's pixels that the rectified one may have
 _RIM = 64  # places along each side of the photo that say how far the field reaches
+_HAIR = 1e-4  # px that rounding may add to a whole number of them
 _FAR = 2.5  # sheet sizes from its middle beyond which nothing is shown
 
 
@@ -81,8 +82,8 @@ def rectify(job: Job, picture: Picture, work: Work | None = None) -> Rectified:
     turned = solution.plane if axes is None else solution.plane.turned(axes)
     left, bottom, right, top = _field(job, turned, picture)
     size = _finest(turned, picture, (left, bottom, right, top))
-    width = max(1, int(np.ceil((right - left) / size)))
-    height = max(1, int(np.ceil((top - bottom) / size)))
+    width = max(1, int(np.ceil((right - left) / size - _HAIR)))
+    height = max(1, int(np.ceil((top - bottom) / size - _HAIR)))
     plane = turned.with_origin(left, bottom)
     scale = Scale(size, height, solution.kind)
     work.step(0.1)

@@ -200,14 +200,16 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
 def _open(data: bytes) -> ImageType:
     from PIL import Image
 
+    kinds = [kind for kind in FORMATS if kind != "HEIF"]
     if data[4:8] == b"ftyp":
         import pillow_heif
 
         pillow_heif.register_heif_opener()
+        kinds.append("HEIF")
     limit = Image.MAX_IMAGE_PIXELS
     try:
         Image.MAX_IMAGE_PIXELS = None  # the check above is ours, made before anything is decoded
-        return Image.open(io.BytesIO(data), formats=list(FORMATS))
+        return Image.open(io.BytesIO(data), formats=kinds)
     finally:
         Image.MAX_IMAGE_PIXELS = limit
 

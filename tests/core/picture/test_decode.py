@@ -138,7 +138,7 @@ def png_header(width: int, height: int) -> bytes:
         (b"\x89PNG\r\n\x1a\n", "not a picture|damaged"),
         (png_header(20_000, 20_000), "up to 200 megapixels"),
         (png_header(100, 100), "damaged or cut short"),
-        (b"%PDF-1.7 something", "not a picture"),
+        (b"%PDF-1.7 something", "damaged or cut short"),
     ],
 )
 def test_what_is_no_picture_is_said_to_be_none(data, says):

@@ -1,0 +1,109 @@
+"""Photographed parts traced at their true size: on a sheet, over its edge, thick, beside it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from benchmarks.photo import Part, Scene, render
+from benchmarks.photos import measure, photo
+from silhueta.core.datum.look_for import look_for_sheet
+from silhueta.core.errors import TraceError
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
+from silhueta.core.picture.decode import Picture
+from silhueta.core.steps import Crop
+from silhueta.core.trace.job_trace import Stages, trace_job
+from silhueta.core.trace.threshold import clear_level
+from silhueta.core.trace.walls import Walls, at_the_top
+from silhueta.core.work import Work
+
+A4 = (210.0, 297.0)
+PART = Part(150, 100, 0.35, size=(120.0, 80.0), radius=10.0, holes=((-20.0, 10.0, 24.0),))
+SCENE = Scene(PART, pixels=(1600, 1200), tilt=14.0, azimuth=130.0, light=1.4, light_way=50, seed=4)
+
+
+def traced(scene: Scene, **changes: object):
+    picture = photo(scene)
+    sheet = look_for_sheet(picture, "a4", A4)
+    settings = TraceSettings(speck=20.0)
+    job = Job(picture=PictureFile(b"-", "x"), datums=(sheet,), trace=settings)
+    return trace_job(replace(job, **changes), picture)
+
+
+@pytest.mark.parametrize("wall", [60.0, 100.0, 150.0])
+def test_a_thick_part_is_measured_at_its_top_whatever_its_walls_look_like(wall):
+    scene = replace(SCENE, part=replace(PART, thickness=4.0), wall=wall)
+    picture = photo(scene)
+    got = measure(picture, look_for_sheet(picture, "a4", A4), scene)
+    # a pixel is 0.25 mm here; without its walls taken off the part would be 0.9 mm out
+    assert max(map(abs, got.overall)) < 0.3
+    assert abs(got.hole) < 0.2
+    assert got.mean < 0.08
+
+
+def test_neither_sheet_nor_bench_is_taken_for_the_part():
+    done, _, flat = traced(SCENE)
+    assert len(done.outline.contours) == 2
+    left, bottom, right, top = bounding_box(done.outline.taken)
+    assert (right - left, top - bottom) < (160, 160)
+    assert flat.picture.width > 1000
+
+
+def test_a_part_over_the_edge_of_the_sheet_is_followed_onto_a_light_bench():
+    over = replace(SCENE, part=replace(PART, x=230.0), bench=190.0, texture="plain", light=1.0)
+    done, _, _ = traced(over)
+    loop = max(done.outline.loops, key=lambda path: len(path.nodes))
+    left, _, right, _ = bounding_box([loop])
+    true = np.hypot(*(PART.size)) * 1.0
+    assert right - left > 0.9 * (120 * np.cos(0.35))
+    assert right - left < true
+
+
+def test_a_part_over_the_edge_onto_a_dark_bench_is_not_guessed_at():
+    over = replace(SCENE, part=replace(PART, x=230.0), bench=60.0, texture="plain", light=1.0)
+    with pytest.raises(TraceError, match="bench there is as dark as the part; lay a larger sheet"):
+        traced(over)
+
+
+def test_a_crop_leaves_out_what_lies_beside():
+    grey = np.full((200, 300), 230, np.uint8)
+    grey[50:150, 40:120] = 40
+    grey[60:100, 200:280] = 40
+    picture = Picture(grey, None, None, "PNG")
+    job = Job(picture=PictureFile(b"-", "x"), datums=(PixelDatum(0.1),))
+    assert len(trace_job(job, picture).job.outline.contours) == 2
+    cropped = replace(job, clean=(Crop(20, 20, 150, 160),))
+    done = trace_job(cropped, picture).job
+    assert len(done.outline.contours) == 1
+    # the frame stays the picture's: x from its left edge, y up from its bottom
+    assert bounding_box(done.outline.taken) == pytest.approx((4.0, 5.0, 12.0, 15.0), abs=0.02)
+
+
+def test_what_was_worked_out_is_remembered_until_its_inputs_change():
+    picture = photo(replace(SCENE, pixels=(800, 600)))
+    job = Job(picture=PictureFile(b"-", "x"), datums=(look_for_sheet(picture, "a4", A4),))
+    stages, work = Stages(), Work()
+    first = stages.rectified(job, picture, work)
+    again = replace(job, trace=replace(job.trace, threshold=120.0))
+    assert stages.rectified(again, picture, work) is first
+    assert stages.prepared(job, picture, work) is stages.prepared(again, picture, work)
+    other = replace(job, clean=(Crop(0, 0, 700, 500),))
+    assert stages.rectified(other, picture, work) is not first
+
+
+def test_a_level_keeps_clear_of_the_greys_of_walls():
+    counts = np.zeros(256, np.int64)
+    counts[40:60], counts[220:240], counts[135:155] = 500, 900, 60
+    level = clear_level(counts, 140.0)
+    assert counts[int(level) - 9 : int(level) + 10].sum() == 0
+    counts[135:155] = 0
+    assert clear_level(counts, 140.0) == 140.0
+
+
+def test_contours_without_a_wall_to_see_stay_as_they_are():
+    turn = np.linspace(0, 2 * np.pi, 400, endpoint=False)
+    ring = 100 + 50 * np.column_stack([np.cos(turn), -np.sin(turn)])
+    grey = render(replace(SCENE, pixels=(200, 200), part=None))
+    (same,) = at_the_top([ring], grey, Walls((100.0, 100.0), 0.0))
+    assert same is ring
