@@ -1,0 +1,357 @@
+"""The stops Picture and Scale on a photo, by mouse and keys."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+
+from benchmarks.photo import Part, Scene, render
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.job import LengthDatum, PageDatum, RoundDatum, SheetDatum
+from silhueta.core.steps import Backdrop, Crop, EvenLight, Stroke
+from tests.conftest import encoded
+
+ALT = Qt.KeyboardModifier.AltModifier
+PART = Part(150, 100, 0.0, size=(120.0, 80.0), radius=10.0, holes=((0.0, 0.0, 30.0),))
+SCENE = Scene(PART, pixels=(1200, 900), tilt=10.0, azimuth=30.0, seed=2)
+
+
+@pytest.fixture(scope="module")
+def grey() -> np.ndarray:
+    return render(SCENE)
+
+
+def stored(grey: np.ndarray, folder: Path, lens: int | None) -> Path:
+    exif = Image.Exif()
+    if lens:
+        exif.get_ifd(0x8769)[0xA405] = lens
+    file = folder / "strap.jpg"
+    image = Image.fromarray(grey).convert("RGB")
+    file.write_bytes(encoded(image, "JPEG", quality=95, exif=exif).data)
+    return file
+
+
+@pytest.fixture
+def phone(grey, tmp_path) -> Path:
+    return stored(grey, tmp_path, 26)
+
+
+@pytest.fixture
+def bare(grey, tmp_path) -> Path:
+    """The same photo without a word about its camera."""
+    return stored(grey, tmp_path, None)
+
+
+def size(hand) -> tuple[float, float]:
+    left, bottom, right, top = bounding_box(hand.window.session.job.outline.taken)
+    return right - left, top - bottom
+
+
+def sheet_of(hand) -> SheetDatum:
+    (found,) = [d for d in hand.window.session.job.datums if isinstance(d, SheetDatum)]
+    return found
+
+
+def test_a_phone_photo_is_scaled_by_the_sheet_in_it_on_opening(hand, phone):
+    hand.open(phone)
+    assert sheet_of(hand).name == "a4"
+    assert size(hand) == pytest.approx((120, 80), abs=0.15)
+    assert hand.window.present == "trace"
+    assert not hand.window.table.tilted  # what is traced is the picture at true size
+    hand.key(Qt.Key.Key_2, ALT)
+    assert hand.window.table.tilted
+    text = hand.window.sheets.scale.result.text()
+    assert "from the A4 sheet" in text
+    assert "100 mm are sure to ±" in text
+    assert "The camera stood" in text
+
+
+def test_a_sheet_is_found_on_request_and_undone(hand, bare):
+    hand.open(bare)
+    assert hand.window.session.job.datums == ()
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-sheet")
+    hand.click("find-sheet")
+    hand.settle()
+    hand.settle()
+    assert size(hand) == pytest.approx((120, 80), abs=0.15)
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.settle()
+    assert hand.window.session.job.datums == ()
+
+
+def test_a_sheet_that_is_not_there_is_explained(hand, bare):
+    hand.open(bare)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-gauge")
+    hand.click("find-gauge")
+    hand.settle()
+    fault = hand.window.sheets.scale.fault
+    assert fault.isVisible()
+    assert "gauge sheet is not to be seen" in fault.text()
+    assert hand.window.session.job.datums == ()
+
+
+def test_four_corners_are_marked_with_the_loupe_and_one_is_dragged(hand, bare):
+    hand.open(bare)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-sheet")
+    hand.click("mark-sheet")
+    for x, y in SCENE.corners().tolist():
+        hand.click_picture(x, y)
+    hand.settle()
+    assert np.abs(np.array(sheet_of(hand).corners) - SCENE.corners()).max() < 1.5
+    assert size(hand) == pytest.approx((120, 80), abs=0.5)
+    before = sheet_of(hand).corners
+    table = hand.window.table
+    at = hand.at(*before[2])
+    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(table, at + QPoint(-30, -20))
+    assert sheet_of(hand).corners == before  # the job waits until the hand lets go
+    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=at + QPoint(-30, -20))
+    hand.settle()
+    moved = sheet_of(hand).corners
+    assert moved[:2] == before[:2]
+    assert moved[2][0] < before[2][0] - 20
+    assert size(hand)[0] != pytest.approx(120, abs=0.5)
+
+
+def test_corners_dragged_across_each_other_are_refused(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_2, ALT)
+    before = sheet_of(hand).corners
+    QTest.mousePress(hand.window.table, Qt.MouseButton.LeftButton, pos=hand.at(*before[0]))
+    there = hand.at(*(np.array(before[2]) + 60))
+    QTest.mouseMove(hand.window.table, there)
+    QTest.mouseRelease(hand.window.table, Qt.MouseButton.LeftButton, pos=there)
+    hand.settle()
+    assert "cross" in hand.window.sheets.scale.fault.text()
+    assert sheet_of(hand).corners == before
+
+
+def test_thickness_and_lens_change_the_size_and_nonsense_does_not(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_2, ALT)
+    sheet = hand.window.sheets.scale
+    hand.type(sheet.thickness, "4 mm")
+    hand.settle()
+    assert hand.window.session.job.optics.thickness == 4.0
+    assert size(hand)[0] < 119.5  # it was flat in truth
+    hand.type(sheet.thickness, "2 m")
+    assert "would reach the camera" in sheet.fault.text()
+    assert hand.window.session.job.optics.thickness == 4.0
+    hand.type(sheet.focal, "28")
+    hand.settle()
+    assert hand.window.session.job.optics.focal35 == 28.0
+    hand.type(sheet.focal, "abc")
+    assert "is not a length in mm" in sheet.fault.text()
+
+
+def test_a_length_is_read_and_held_against_the_true_one(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("check-length")
+    for mm in ((90.0, 100.0), (210.0, 100.0)):  # the part's left and right edge
+        hand.click_picture(*SCENE.plane().to_px(np.array([mm]))[0])
+    read = hand.window.sheets.scale.read
+    assert read.text().startswith(("Reads 119.9", "Reads 120.0"))
+    assert "±" in read.text()
+    hand.type(hand.window.sheets.scale.true, "121 mm")
+    assert "off the true length" in read.text()
+    assert read.text().startswith("▲")
+    hand.click("show-sure")
+    assert hand.window.table.solution is not None
+    hand.window.table.grab()
+
+
+def test_lengths_are_listed_with_what_they_are_off_and_contradictions_refused(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-length")
+    sheet = hand.window.sheets.scale
+
+    def give(one, two, text):
+        hand.click("pick-two-points")
+        for mm in (one, two):
+            hand.click_picture(*SCENE.plane().to_px(np.array([mm]))[0])
+        hand.type(sheet.pages.length, text)
+        hand.settle()
+
+    give((90.0, 110.0), (210.0, 110.0), "120 mm")
+    datums = hand.window.session.job.datums
+    assert [type(d) for d in datums] == [SheetDatum, LengthDatum]
+    give((90.0, 80.0), (210.0, 80.0), "140 mm")
+    assert "contradict each other" in sheet.fault.text()
+    assert hand.window.session.job.datums == datums
+    hand.click("remove-datum-1")
+    hand.settle()
+    assert [type(d) for d in hand.window.session.job.datums] == [SheetDatum]
+
+
+def test_a_round_of_known_size(hand, bare):
+    hand.open(bare)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-round")
+    hand.click("pick-round")
+    middle = SCENE.plane().to_px(np.array([[150.0, 100.0]]))[0]
+    hand.click_picture(*middle)
+    assert "type the diameter first" in hand.window.sheets.scale.fault.text().lower()
+    hand.type(hand.window.sheets.scale.pages.diameter, "30 mm")
+    hand.click("pick-round")
+    hand.click_picture(*middle)
+    hand.settle()
+    (found,) = hand.window.session.job.datums
+    assert isinstance(found, RoundDatum)
+    assert found.mm == 30.0
+    hand.window.table.grab()
+
+
+def test_a_whole_page(hand, tmp_path):
+    grey = np.full((1169, 827), 240, np.uint8)
+    grey[200:400, 100:500] = 30
+    file = tmp_path / "page.png"
+    file.write_bytes(encoded(Image.fromarray(grey), "PNG").data)
+    hand.open(file)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-page")
+    hand.window.sheets.scale.pages.page_size.button("a4").click()
+    hand.settle()
+    (page,) = hand.window.session.job.datums
+    assert isinstance(page, PageDatum)
+    assert size(hand) == pytest.approx((101.6, 50.8), abs=0.1)  # 4 x 2 in at 100 dpi
+
+
+def test_the_gauge_sheet_is_saved_as_a_pdf(hand, tmp_path):
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("choice-gauge")
+    hand.answer = tmp_path / "gauge.pdf"
+    hand.click("make-gauge")
+    hand.settle()
+    assert (tmp_path / "gauge.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_the_verdict_comes_before_the_work(hand, bare):
+    hand.open(bare)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    sheet = hand.window.sheets["picture"]
+    assert sheet.verdict is not None
+    assert "Sharpness" in sheet.advice.text()
+    assert "Good to work with" in sheet.result.text() or "sable" in sheet.result.text()
+
+
+def test_steps_are_taken_switched_off_and_removed(hand, bare):
+    hand.open(bare)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    hand.click("clean-even")
+    hand.settle()
+    hand.click("clean-crop")
+    for x, y in ((300, 200), (900, 700)):
+        hand.click_picture(x, y)
+    hand.settle()
+    steps = hand.window.session.job.clean
+    assert [type(s) for s in steps] == [EvenLight, Crop]
+    assert steps[1].width == pytest.approx(600, abs=3)
+    hand.click("step-1")
+    assert not hand.window.session.job.clean[1].on
+    hand.settle()
+    hand.click("remove-step-0")
+    assert [type(s) for s in hand.window.session.job.clean] == [Crop]
+    hand.settle()
+
+
+def test_a_stroke_of_ink_closes_a_hole(hand, plate_png):
+    hand.open(plate_png)
+    assert len(hand.window.session.job.outline.contours) == 2
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    sheet = hand.window.sheets["picture"]
+    hand.type(sheet.brush, "24 mm")
+    assert sheet.brush.text() == "240 px"
+    hand.click("clean-ink")
+    table = hand.window.table
+    box = bounding_box(
+        [
+            min(
+                (c.path for c in hand.window.session.job.outline.contours),
+                key=lambda p: np.ptp(p.nodes, axis=0).max(),
+            )
+        ]
+    )
+    middle = table.view.to_screen(QPointF((box[0] + box[2]) / 2, (box[1] + box[3]) / 2)).toPoint()
+    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=middle)
+    QTest.mouseMove(table, middle + QPoint(3, 0))
+    table.grab()
+    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=middle + QPoint(3, 0))
+    QTest.keyClick(table, Qt.Key.Key_Escape)
+    assert table.brush is None
+    hand.settle()
+    (stroke,) = hand.window.session.job.clean
+    assert isinstance(stroke, Stroke)
+    assert len(hand.window.session.job.outline.contours) == 1
+
+
+def test_a_colour_of_the_background_is_picked(hand, tmp_path):
+    image = Image.new("RGB", (300, 200), (90, 110, 90))
+    image.paste((60, 40, 40), (100, 60, 200, 140))
+    file = tmp_path / "colours.png"
+    file.write_bytes(encoded(image, "PNG", dpi=(254, 254)).data)
+    hand.open(file)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    hand.click("clean-backdrop")
+    hand.click_picture(20, 20)
+    hand.settle()
+    (drop,) = hand.window.session.job.clean
+    assert isinstance(drop, Backdrop)
+    assert drop.colours == ((90, 110, 90),)
+    assert size(hand) == pytest.approx((10, 8), abs=0.05)
+
+
+def test_a_page_of_a_pdf_is_chosen(hand, tmp_path):
+    from tests.core.picture.test_clean import pdf
+
+    file = tmp_path / "plan.pdf"
+    file.write_bytes(pdf())
+    hand.open(file)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    sheet = hand.window.sheets["picture"]
+    assert sheet.page.text() == "1 of 3"
+    hand.type(sheet.page, "3")
+    hand.settle()
+    hand.key(Qt.Key.Key_1, ALT)
+    assert hand.window.session.job.picture.page == 2
+    hand.type(sheet.page, "9")
+    hand.settle()
+    assert "no page 9" in hand.window.notice.text
+    assert hand.window.session.job.picture.page == 2
+
+
+def test_a_photo_job_is_saved_and_opened_again(hand, phone, tmp_path):
+    hand.open(phone)
+    before, datums = size(hand), hand.window.session.job.datums
+    hand.answer = tmp_path / "strap.silhueta"
+    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    hand.settle()
+    hand.open(tmp_path / "strap.silhueta")
+    hand.settle()
+    assert hand.window.session.job.datums == datums
+    assert size(hand) == pytest.approx(before)
+    assert hand.window.tracing.flat is not None  # the picture at true size is back as well
+    assert not hand.window.table.tilted
+
+
+def test_a_demo_photo_is_a_click_away(hand):
+    hand.window.actions_.run("demo_strap")
+    hand.settle()
+    hand.settle()
+    wide, high = size(hand)
+    assert wide == pytest.approx(194.9, abs=0.6)
+    assert high == pytest.approx(80.6, abs=0.6)
+    assert replace(SCENE).part is PART
