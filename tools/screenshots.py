@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -59,6 +60,7 @@ def main(folder: Path = FOLDER) -> None:
     shot("scale")
     window.go("cut_file")
     shot("cut-file")
+    _photos(window, shot)
     window.find_action()
     finder = window.findChild(Finder)
     assert finder is not None
@@ -68,6 +70,29 @@ def main(folder: Path = FOLDER) -> None:
     finder.close()
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
+
+
+def _photos(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab the stops on the two demo photos."""
+    window.session.mark_saved(window.session.job, Path("x"))
+    window.filing.open_demo("strap")
+    settle(window)
+    settle(window)
+    shot("photo-trace")
+    window.go("scale")
+    shot("photo-scale")
+    window.sheets.scale.sure.click()
+    shot("photo-sure")
+    window.sheets.scale.sure.click()
+    window.go("picture")
+    settle(window)
+    shot("photo-picture")
+    window.session.mark_saved(window.session.job, Path("x"))
+    window.filing.open_demo("cover")
+    settle(window)
+    settle(window)
+    window.go("scale")
+    shot("gauge")
 
 
 def _screen(window: Window, x: float, y: float) -> tuple[float, float]:

@@ -6,14 +6,15 @@ from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog
 
 from silhueta.app.opened import Opened, open_file, open_job, open_picture
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
-from silhueta.core.job import Job
+from silhueta.core.job import Job, PictureFile
 from silhueta.core.picture.formats import FORMATS, PAGES, SUFFIXES
 from silhueta.core.work import Work
 
@@ -57,6 +58,26 @@ class Filing(QObject):
         """Open `source`, a picture or a job, in place of the present job."""
         if self._window.may_leave():
             self.bench.ask("Opening", lambda work: open_file(source, work))
+
+    def paste(self) -> None:
+        """Open the picture on the clipboard, or the file it names, in place of the present job."""
+        clipboard = QGuiApplication.clipboard()
+        held: QMimeData | None = clipboard.mimeData()  # None when nothing was ever copied
+        urls = [] if held is None else held.urls()
+        files = [url.toLocalFile() for url in urls if url.isLocalFile()]
+        if files:
+            self.open_file(File(files[0]))
+            return
+        image = clipboard.image()
+        if image.isNull():
+            self._window.say("There is no picture on the clipboard. Copy one, then paste it here.")
+            return
+        store = QBuffer()
+        store.open(QIODevice.OpenModeFlag.WriteOnly)
+        image.save(store, "PNG")  # type: ignore[call-overload]
+        data = bytes(store.data().data())
+        if self._window.may_leave():
+            self.bench.ask("Opening", lambda _: open_picture(PictureFile(data, "pasted.png")))
 
     def reopen(self, page: int, dpi: float | None) -> None:
         """Open the present picture's file at another page, or drawn at another dpi."""

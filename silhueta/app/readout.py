@@ -25,6 +25,7 @@ class Readout(QWidget):
         self.setAccessibleName("Readout")
         self._session = session
         self._cursor: QPointF | None = None
+        self._sigma: tuple[float, float] | None = None
         self._photo_mm: float | None = None  # per px, while a tilted photo is shown
         self._figures: list[Group] = []
         session.job_changed.connect(self.refresh)
@@ -34,6 +35,12 @@ class Readout(QWidget):
         """Show where the cursor is on the table."""
         self._cursor = mm
         self.update()
+
+    def set_sigma(self, sigma: tuple[float, float] | None) -> None:
+        """Take how sure width and height are: two standard uncertainties, mm."""
+        if sigma != self._sigma:
+            self._sigma = sigma
+            self.refresh(self._session.job)
 
     def show_photo(self, mm_per_px: float | None) -> None:
         """Tell places in pixels while a photo is shown that is not at true size."""
@@ -50,9 +57,15 @@ class Readout(QWidget):
             got = outline_figures(job.outline)
             unit, factor, places = self._unit(job)
             width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)
+            sure = ("", "")
+            if self._sigma is not None and true_size(job):
+                sure = tuple(f" ± {v / factor:.{places}f}" for v in self._sigma)  # type: ignore[assignment]
             loops = got.outer_loops + got.holes
             self._figures = [
-                [("width", width, unit), ("height", height, unit)],
+                [
+                    ("width", width, f"{sure[0]} {unit}".strip()),
+                    ("height", height, f"{sure[1]} {unit}".strip()),
+                ],
                 [
                     ("loops", f"{loops} closed", ""),
                     ("open", str(got.open_paths), ""),

@@ -51,6 +51,18 @@ class Tracing(QObject):
 
             self.counts = histogram(picture.grey).tolist()
 
+    def size_sigma(self) -> tuple[float, float] | None:
+        """Return how sure the outline's width and height are (95 %), mm, where that is known."""
+        job = self._session.job
+        if self.flat is None or self._flat_for != _flat_key(job) or not job.outline.taken:
+            return None
+        if not self.flat.solution.spread or is_stale(job):
+            return None
+        from silhueta.core.geometry.measure import bounding_box
+
+        wide, high = self.flat.size_sigma(bounding_box(job.outline.taken))
+        return 2 * wide, 2 * high
+
     def cleaned(self) -> Picture | None:
         """Return the photo after its cleaning steps."""
         if self.picture is None or self._stages is None:

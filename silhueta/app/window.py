@@ -201,6 +201,13 @@ class Window(QMainWindow):
                 "inch", "Show lengths in inches", lambda: self._units("in"), words="unit imperial"
             ),
             Action(
+                "paste",
+                "Paste a picture",
+                self.filing.paste,
+                (standard.Paste,),
+                words="clipboard screenshot",
+            ),
+            Action(
                 "demo", "Open the demo job", self.filing.open_demo, words="example gasket capstan"
             ),
             Action(
@@ -288,6 +295,7 @@ class Window(QMainWindow):
         self.actions_.refresh()
         self.bar.refresh(self.session.undo_label, self.session.redo_label)
         self.start_card.setVisible(job.picture is None)
+        self.readout.set_sigma(self.tracing.size_sigma())
         self.readout.show_photo(self.table.mm_per_px if self.table.tilted else None)
 
     def _take_flat(self, flat: Rectified) -> None:

@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QScrollArea
 
 from benchmarks.photo import Part, Scene, render
 from silhueta.core.geometry.measure import bounding_box
@@ -157,15 +158,29 @@ def test_a_length_is_read_and_held_against_the_true_one(hand, phone):
     hand.click("check-length")
     for mm in ((90.0, 100.0), (210.0, 100.0)):  # the part's left and right edge
         hand.click_picture(*SCENE.plane().to_px(np.array([mm]))[0])
-    read = hand.window.sheets.scale.read
+    read = hand.window.sheets.scale.check.read
     assert read.text().startswith(("Reads 119.9", "Reads 120.0"))
     assert "±" in read.text()
-    hand.type(hand.window.sheets.scale.true, "121 mm")
+    hand.type(hand.window.sheets.scale.check.true, "121 mm")
     assert "off the true length" in read.text()
     assert read.text().startswith("▲")
     hand.click("show-sure")
     assert hand.window.table.solution is not None
     hand.window.table.grab()
+
+
+@pytest.mark.parametrize("stop", ["picture", "scale", "trace"])
+def test_worksheets_are_no_wider_than_their_room(hand, phone, stop):
+    hand.open(phone)
+    hand.window.go(stop)
+    hand.settle()
+    sheet = hand.window.sheets[stop]
+    for key in ("sheet", "gauge", "length", "round") if stop == "scale" else ("",):
+        if key:
+            sheet.show_page(key)
+            QTest.qWait(20)
+        (scroll,) = sheet.findChildren(QScrollArea)
+        assert scroll.widget().width() <= scroll.viewport().width(), key
 
 
 def test_lengths_are_listed_with_what_they_are_off_and_contradictions_refused(hand, phone):
@@ -355,3 +370,42 @@ def test_a_demo_photo_is_a_click_away(hand):
     assert wide == pytest.approx(194.9, abs=0.6)
     assert high == pytest.approx(80.6, abs=0.6)
     assert replace(SCENE).part is PART
+
+
+def test_the_readout_says_how_sure_the_size_is(hand, phone):
+    hand.open(phone)
+    figures = {
+        name: (figure, unit)
+        for group in hand.window.readout.groups()
+        for name, figure, unit in group
+    }
+    wide, unit = figures["width"]
+    assert float(wide) == pytest.approx(120, abs=0.15)
+    assert unit.startswith("± 0.")
+    assert unit.endswith("mm")
+
+
+def test_a_picture_is_pasted(hand, plate_png):
+    from PySide6.QtGui import QGuiApplication, QImage
+
+    hand.window.filing.paste()
+    QGuiApplication.clipboard().setImage(QImage(str(plate_png)))
+    hand.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    hand.settle()
+    assert hand.window.session.job.picture.name == "pasted.png"
+    QGuiApplication.clipboard().clear()
+    hand.window.filing.paste()
+    assert "no picture on the clipboard" in hand.window.notice.text
+
+
+def test_the_gauge_demo_shows_its_residuals(hand):
+    hand.window.filing.open_demo("cover")
+    hand.settle()
+    hand.settle()
+    assert sorted(size(hand)) == pytest.approx([126.2, 131.7], abs=0.3)
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.click("show-sure")
+    assert not hand.window.table.grab().isNull()
+    hand.type(hand.window.sheets.scale.pages.bar_field, "101 mm")
+    hand.settle()
+    assert sorted(size(hand)) == pytest.approx([127.4, 133.0], abs=0.3)

@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
+from silhueta.app.stops.check_length import CheckLength
 from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
@@ -63,7 +64,6 @@ class ScaleSheet(Worksheet):
         super().__init__(session, "Scale", "How large is it in truth?", parent)
         self._tracing, self._table = tracing, table
         self._points: Points = []
-        self._checked: Points = []
         self.bench = Bench(self)
         self.bench.done.connect(self._on_found)
         self.fault = Note(parent=self)
@@ -107,21 +107,15 @@ class ScaleSheet(Worksheet):
         self.body.addWidget(self.optics)
 
     def _add_check(self) -> None:
-        self.check = QPushButton("Pick two edges", self)
-        self.check.setObjectName("check-length")
-        self.check.clicked.connect(self._start_check)
-        self.true = self._field("True length", self._read_length)
-        self.true.typed.connect(self._set_true)
-        self._true_mm: float | None = None
-        self.read = Note("Read any length you know, to see that it is right.", self)
-        self.read.setObjectName("check-read")
-        self.sure = QPushButton("Show how sure 100 mm are, place by place", self)
+        self.check = CheckLength(self.session, self, self._read_length)
+        self.check.pick.connect(self._start_check)
+        self.check.changed.connect(lambda: self.refresh(self.session.job))
+        self.check.true.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
+        self.sure = QPushButton("Show how sure, place by place", self)
         self.sure.setObjectName("show-sure")
         self.sure.setCheckable(True)
         self.sure.toggled.connect(lambda _: self.refresh(self.session.job))
-        self.body.addWidget(heading("Check a length"))
-        self.body.addLayout(row(self.check, None, self.true))
-        self.body.addWidget(self.read)
+        self.body.addWidget(self.check)
         self.body.addWidget(self.sure)
 
     def _field(self, name: str, read: Callable[[str], object]) -> Field:
@@ -282,16 +276,7 @@ class ScaleSheet(Worksheet):
 
     def _start_check(self) -> None:
         if self._table.picture is not None:
-            self._table.start_pick(2, self._take_check, self._snap)
-
-    def _take_check(self, points: Points) -> None:
-        self._checked, self._true_mm = points, None
-        self.true.show_value("")
-        self.refresh(self.session.job)
-
-    def _set_true(self, mm: float) -> None:
-        self._true_mm = mm
-        self.refresh(self.session.job)
+            self._table.start_pick(2, self.check.take, self._snap)
 
     def _read_length(self, text: str) -> float:
         return parse_length(text, self.session.units)
@@ -323,7 +308,7 @@ class ScaleSheet(Worksheet):
                 fault = str(error)
         self._show_list(job, () if solution is None else solution.told)
         self._show_lens(job, solution)
-        self._show_check(solution)
+        self.check.show_solution(solution)
         self._table.solution = solution if self.sure.isChecked() and photo else None
         self._table.update()
         self._show_result(job, solution, fault)
@@ -381,19 +366,6 @@ class ScaleSheet(Worksheet):
             "assumed": "Not known: a phone's 26 mm is assumed. Type it if you know it.",
         }[solution.focal_source]
         self.lens_note.say(said)
-
-    def _show_check(self, solution: Solution | None) -> None:
-        if len(self._checked) != 2 or solution is None:
-            return
-        long, sigma = solution.length(self._checked[0], self._checked[1])
-        unit = self.session.units
-        text = f"Reads {format_length(long, unit)} ± {format_length(2 * sigma, unit)} (95 % sure)"
-        if self._true_mm is not None:
-            error = long - self._true_mm
-            sign = "+" if error >= 0 else "−"
-            text += f": {sign}{format_length(abs(error), unit)} off the true length"
-        wrong = self._true_mm is not None and abs(long - self._true_mm) > 3 * sigma
-        self.read.say(f"{text}.", wrong)
 
     def _show_result(self, job: Job, solution: Solution | None, fault: str) -> None:
         if job.picture is None:

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
-from silhueta.app.look.theme import BRASS, BRASS_DEEP, CARD, INK, font
+from silhueta.app.look.theme import AMBER, BRASS, BRASS_DEEP, CARD, INK, font
 from silhueta.core.datum.camera import Lens, Plane, homography
 from silhueta.core.datum.solve import Solution, ellipse_points
 from silhueta.core.errors import ScaleError
@@ -18,6 +18,7 @@ from silhueta.core.units import Unit, format_length
 Corners = list[tuple[float, float]]
 Place = Callable[[QPointF], QPointF]  # picture px to screen px
 _HANDLE = 9.0
+_ENLARGED = 200.0
 _GRID = 20.0  # mm
 
 
@@ -52,9 +53,12 @@ def paint_sureness(
     px = np.column_stack([x.ravel() * width, y.ravel() * height])
     sure = 200 * solution.relative_uncertainty(px)
     low, high = float(sure.min()), float(sure.max())
+    for told in solution.told:
+        if isinstance(told.datum, GaugeDatum):
+            _paint_residuals(painter, told.datum, solution.plane.lens, place)
     for (u, v), value in zip(px.tolist(), sure.tolist(), strict=True):
         at = place(QPointF(u, v))
-        size = 6 + 20 * (value - low) / max(high - low, 1e-9)
+        size = 6 + 20 * (value - low) / max(high - low, 0.2 * high, 1e-9)
         wash = QColor(BRASS)
         wash.setAlphaF(0.55)
         painter.setPen(QPen(CARD, 1.5))
@@ -113,6 +117,19 @@ def _paint_marks(painter: QPainter, gauge: GaugeDatum, place: Place) -> None:
         painter.drawPolygon(screen)
         painter.setPen(QPen(BRASS_DEEP, 1.5))
         painter.drawPolygon(screen)
+
+
+def _paint_residuals(painter: QPainter, gauge: GaugeDatum, lens: Lens, place: Place) -> None:
+    """Paint how far each mark lies from where it should, many times enlarged."""
+    points = np.array(gauge.points)
+    middles = points.reshape(-1, 4, 4).mean(1)
+    plane = Plane(homography(points[:, 2:], lens.straighten(points[:, :2])), lens)
+    away = (points[:, :2] - plane.to_px(points[:, 2:])).reshape(-1, 4, 2).mean(1)
+    painter.setPen(QPen(AMBER, 2.5))
+    for (x, y, _, _), (dx, dy) in zip(middles.tolist(), away.tolist(), strict=True):
+        start = QPointF(x, y)
+        painter.drawLine(place(start), place(start + QPointF(dx, dy) * _ENLARGED))
+    _label(painter, place(QPointF(*middles[:, :2].mean(0).tolist())), f"off × {_ENLARGED:.0f}")
 
 
 def _cased(painter: QPainter, lines: list[QLineF]) -> None:

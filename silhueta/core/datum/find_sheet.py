@@ -16,6 +16,7 @@ import numpy as np
 from silhueta.core.datum.camera import Lens, homography
 from silhueta.core.datum.edges import Grey, sample
 from silhueta.core.datum.rectangle import Rectangle, measure_rectangle
+from silhueta.core.datum.sheets import SIZES
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 
@@ -88,7 +89,8 @@ def find_sheet(
             "there are two sheets of this size in the picture; mark the four corners of the one "
             "that counts"
         )
-    found = _measure(grey, best / factor, lens, long)
+    rounded = sorted(size) == sorted(SIZES["card"])
+    found = _measure(grey, best / factor, lens, long, 0.08 if rounded else 0.03)
     size = _as_it_lies(found.corners, size, lens)
     again = Lens(lens.focal, lens.centre, found.k1)
     ideal = again.straighten(found.corners)
@@ -103,10 +105,11 @@ def find_sheet(
     return FoundSheet(found, size, support)
 
 
-def _measure(grey: Grey, corners: Floats, lens: Lens, long: int) -> Rectangle:
-    first = measure_rectangle(grey, corners, lens, reach=max(8.0, 0.014 * long))
+def _measure(grey: Grey, corners: Floats, lens: Lens, long: int, spare: float) -> Rectangle:
+    first = measure_rectangle(grey, corners, lens, reach=max(8.0, 0.014 * long), spare=spare)
     bent = Lens(lens.focal, lens.centre, first.k1)
-    return measure_rectangle(grey, first.corners, bent, reach=max(5.0, 0.0025 * long))
+    reach = max(5.0, 0.0025 * long)
+    return measure_rectangle(grey, first.corners, bent, reach=reach, spare=spare)
 
 
 def skew(ideal: Floats, size: tuple[float, float], lens: Lens) -> float:

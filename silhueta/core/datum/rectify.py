@@ -54,6 +54,18 @@ class Rectified:
         """Return where px (N, 2) of the rectified picture lie in the source, raw px."""
         return self.plane.to_px(self.scale.to_mm(px))
 
+    def size_sigma(self, box: tuple[float, float, float, float]) -> tuple[float, float]:
+        """Return the standard uncertainty of a box's width and height, mm.
+
+        `box` is (left, bottom, right, top) in the rectified picture's mm.
+        """
+        left, bottom, right, top = box
+        x, y = (left + right) / 2, (bottom + top) / 2
+        ends = np.array([[left, y], [right, y], [x, bottom], [x, top]])
+        raw = [(float(u), float(v)) for u, v in self.plane.to_px(ends)]
+        solution = self.solution
+        return solution.length(raw[0], raw[1])[1], solution.length(raw[2], raw[3])[1]
+
     def from_source(self, raw: Floats) -> Floats:
         """Return where raw px (N, 2) of the source lie in the rectified picture."""
         return self.scale.to_px(self.plane.to_mm(raw))
