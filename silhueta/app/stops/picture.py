@@ -285,12 +285,15 @@ class PictureSheet(Worksheet):
         if self.verdict is None:
             self.advice.setText("being worked out …")
             return
-        lines = []
+        good = [found.about for found in self.verdict.findings if found.grade == "good"]
+        lines = [f"{_MARKS['good']} {', '.join(good)}: <b>good</b>"] if good else []
         for found in self.verdict.findings:
-            remedy = f"<br>&nbsp;&nbsp;&nbsp;{found.remedy}" if found.remedy else ""
-            mark = _MARKS[found.grade]
-            lines.append(f"{mark} {found.about}: <b>{found.grade}</b>, {found.figure}{remedy}")
+            if found.grade != "good":
+                head = f"{_MARKS[found.grade]} {found.about}: <b>{found.grade}</b>, {found.figure}"
+                lines.append(f"{head}. {sentence(found.remedy)}" if found.remedy else head)
         self.advice.setText("<br>".join(lines))
+        every = "\n".join(f"{f.about}: {f.grade}, {f.figure}" for f in self.verdict.findings)
+        self.advice.setToolTip(every)
 
     def _show_steps(self, steps: tuple[Step, ...]) -> None:
         if steps == self._steps_shown:
@@ -342,11 +345,11 @@ def _read_dpi(text: str) -> float:
 
 def _told(picture: Picture) -> str:
     size = f"{picture.width:,} × {picture.height:,} pixels"
-    lens = "" if picture.focal35 is None else f", lens {picture.focal35:g} mm (35-mm eq.)"
+    lens = "" if picture.focal35 is None else f", {picture.focal35:g} mm lens"
     if picture.told_dpi is None:
         return f"{size}, no dpi{lens}"
     if picture.dpi is None:
-        told = f"{picture.told_dpi:g} dpi, which programs write when they do not know"
+        told = f"{picture.told_dpi:g} dpi (means unknown)"
         return f"{size}, {told}{lens}"
     return f"{size}, {picture.dpi:g} dpi{lens}"
 

@@ -20,6 +20,7 @@ from silhueta.core.picture.flatten import light_on
 Grade = Literal["good", "usable", "poor"]
 _ORDER: tuple[Grade, ...] = ("poor", "usable", "good")
 _MOST = 4_000_000  # px looked at
+_STRONG = 0.6  # of the steepest slope that still counts as a sharp edge
 _STEPS = 4000  # edge places looked at
 
 
@@ -107,8 +108,9 @@ def _edge_width(grey: NDArray[np.uint8], level: float) -> float:
     inside = slope[12:-12, 12:-12]
     if inside.size == 0 or inside.max() < 2:
         return float("inf")
-    near = np.abs(smooth[12:-12, 12:-12] - level) < 25
-    limit = np.quantile(inside[near], 0.8) if near.any() else inside.max()
+    # the sharpest edges tell the focus; a soft bench beside them does not matter
+    near = np.abs(smooth[12:-12, 12:-12] - level) < 40
+    limit = _STRONG * float(np.quantile(inside[near], 0.998)) if near.any() else np.inf
     rows, columns = np.nonzero(near & (inside >= max(limit, 2.0)))
     if len(rows) == 0:
         return float("inf")
@@ -186,7 +188,7 @@ def _blocks(grey: NDArray[np.uint8]) -> Finding:
     at_border = flat[:, 7::8].mean()
     other = np.mean([flat[:, k::8].mean() for k in (1, 2, 4, 5)])
     ratio = float((at_border + 0.1) / (other + 0.1))
-    grade = _graded(ratio, 1.25, 1.8)
+    grade = _graded(ratio, 1.9, 3.0)
     remedy = "send the photo as a file, not through a messenger that shrinks it"
     return Finding(
         "JPEG",
