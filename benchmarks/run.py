@@ -11,6 +11,8 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks.accuracy import run
+from benchmarks.photos import accuracy, finding, honesty
+from benchmarks.photos import speed as photo_speed
 from benchmarks.speed import trace_ratio, window_ratio
 
 TARGET = Path(__file__).parent.parent / "docs" / "figures.md"
@@ -23,6 +25,13 @@ def main() -> None:
         "Window shown (wanted: ratio at most 2.5)": window_ratio(),
         "Accuracy, glyphs and workshop shapes at 640 px (wanted: mean <= 0.06, largest <= 0.8, "
         "segments <= 1.6, medians)": run(640),
+        "Photos, 12 megapixels, worst of three tilts up to 20 degrees (wanted, mm: sheet 0.10, "
+        "with 3 mm 0.15, with lens 0.30, gauge sheet with lens 0.12, length 0.40; mean distance "
+        "0.02 flat, 0.10 else)": accuracy(),
+        "Photos, 24 megapixels: file to rectified picture (wanted: ratio at most 4)": photo_speed(),
+        "Photos: found without help (wanted: 95 %, none wrong but sure)": finding()
+        | finding(100, "gauge"),
+        "Photos: the true error inside two standard uncertainties (wanted: 90 to 99 %)": honesty(),
     }
     names = ("numpy", "numba", "scikit-image", "PySide6_Essentials")
     packages = ", ".join(f"{name} {version(name)}" for name in names)

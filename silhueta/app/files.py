@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import Opened, open_file, open_job, open_picture
 from silhueta.app.work import Bench
@@ -57,7 +57,28 @@ class Filing(QObject):
     def open_file(self, source: File) -> None:
         """Open `source`, a picture or a job, in place of the present job."""
         if self._window.may_leave():
-            self.bench.ask("Opening", lambda work: open_file(source, work))
+            outlines = source.suffix.lower() == ".svg" and self._wants_outlines(source)
+            self.bench.ask("Opening", lambda work: open_file(source, work, outlines))
+
+    def _wants_outlines(self, source: File) -> bool:
+        """Ask what to take of an SVG, if there is a choice."""
+        from silhueta.core.files.svg_open import svg_offer
+        from silhueta.core.picture.decode import read_picture_file
+
+        try:
+            offer = svg_offer(read_picture_file(source))
+        except SilhuetaError:
+            return False  # said when it is opened
+        if not (offer.outlines and offer.picture):
+            return False
+        box = QMessageBox(self._window)
+        box.setObjectName("svg-choice")
+        box.setWindowTitle("Silhueta")
+        box.setText(f"“{source.name}” holds {offer.outlines:,} outlines, and a picture as well.")
+        take = box.addButton("Take the outlines", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Trace the picture", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is take
 
     def paste(self) -> None:
         """Open the picture on the clipboard, or the file it names, in place of the present job."""
@@ -102,7 +123,11 @@ class Filing(QObject):
         window.session.start(opened.job, opened.file)
         window.table.set_picture(opened.picture)
         job = opened.job
-        window.go("trace" if job.datums else "scale" if job.picture is not None else "picture")
+        imported = job.picture is None and bool(job.outline.contours)
+        if imported:
+            window.go("cut_file")
+        else:
+            window.go("trace" if job.datums else "scale" if job.picture else "picture")
 
     # save
 
@@ -149,7 +174,14 @@ class Filing(QObject):
             f"Save {kind.upper()}", job.name, f".{kind}", f"{kind.upper()} files"
         )
         picture = window.tracing.picture
-        if target is None or picture is None:
+        if target is None:
+            return
+        if picture is None:  # an imported outline: its own box is its frame
+            from silhueta.core.geometry.measure import bounding_box
+
+            box = bounding_box(job.outline.taken)
+            whole = (box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0))
+            self.bench.ask("Writing", lambda _: _exported(job, whole, target), (job, target))
             return
         flat = window.tracing.flat
         size = present_mm_per_px(job) if flat is None else flat.scale.mm_per_px

@@ -23,8 +23,10 @@ class Opened:
     file: File | None
 
 
-def open_file(source: File, work: Work) -> Opened:
+def open_file(source: File, work: Work, outlines: bool = False) -> Opened:
     """Return what `source`, a job or a picture, holds.
+
+    `outlines`: of an SVG that holds both, its outlines are wanted and not its picture.
 
     Raises
     ------
@@ -40,7 +42,14 @@ def open_file(source: File, work: Work) -> Opened:
     with work.stage("read"):
         if source.suffix.lower() == SUFFIX:
             return open_job(load_job(source), source)
-        return open_picture(read_picture_file(source))
+        picture = read_picture_file(source)
+        if source.suffix.lower() == ".svg":
+            from silhueta.core.files.svg_open import job_from_svg, svg_offer
+
+            offer = svg_offer(picture)
+            if outlines if offer.outlines and offer.picture else offer.outlines:
+                return Opened(job_from_svg(picture), None, None)
+        return open_picture(picture)
 
 
 def open_picture(source: PictureFile) -> Opened:

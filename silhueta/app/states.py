@@ -18,17 +18,32 @@ if TYPE_CHECKING:
     from silhueta.core.picture.decode import Picture
 
 
+NONE_YET = StopState("none yet")
+
+
+def is_imported(job: Job) -> bool:
+    """Return whether the job is an outline that another program drew."""
+    return job.picture is None and bool(job.outline.contours)
+
+
+def no_picture(job: Job) -> str:
+    """Return what a stop that needs a picture says without one."""
+    if is_imported(job):
+        return "These outlines came from a file, at their own size. There is no picture to work on."
+    return "Open a picture first."
+
+
 def picture_state(job: Job) -> StopState:
     """Return the state of the stop Picture."""
     if job.picture is None:
-        return StopState("none yet")
+        return StopState("outlines from a file", done=True) if is_imported(job) else NONE_YET
     return StopState(job.picture.name, done=True)
 
 
 def scale_state(job: Job) -> StopState:
     """Return the state of the stop Scale."""
     if job.picture is None:
-        return StopState("")
+        return StopState("as in the file", done=True) if is_imported(job) else StopState("")
     if not job.datums:
         return StopState("size not known", wanted=1)
     datum = job.datums[0]
@@ -43,9 +58,9 @@ def scale_state(job: Job) -> StopState:
 
 def trace_state(job: Job) -> StopState:
     """Return the state of the stop Trace."""
-    if job.picture is None:
+    if job.picture is None and not is_imported(job):
         return StopState("")
-    if job.traced is None:
+    if job.traced is None and job.picture is not None:
         return StopState("not traced yet")
     from silhueta.core.inspection.figures import outline_figures
 
@@ -59,9 +74,9 @@ def trace_state(job: Job) -> StopState:
 
 def cut_file_state(job: Job) -> StopState:
     """Return the state of the stop Cut file."""
-    if job.picture is None:
+    if job.picture is None and not is_imported(job):
         return StopState("")
-    if not job.datums:
+    if not true_size(job):
         return StopState("waits for the scale")
     plan = job.cut_file
     return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero at the {plan.origin}")
@@ -77,7 +92,7 @@ STOPS = [
 
 def why_no_cut_file(job: Job, failure: str) -> str:
     """Return why no cut file can be written now, or ""; `failure` is what became of the trace."""
-    if job.picture is None:
+    if job.picture is None and not is_imported(job):
         return "there is no picture yet"
     if not true_size(job):
         return "the size is not known yet; give a datum at the stop Scale"
@@ -93,5 +108,5 @@ def why_no_cut_file(job: Job, failure: str) -> str:
 def about(job: Job, picture: Picture | None) -> str:
     """Return the card's second line."""
     if job.picture is None or picture is None:
-        return "no picture yet"
+        return "outlines from a file" if is_imported(job) else "no picture yet"
     return f"{picture.width:,} × {picture.height:,} pixels"

@@ -32,7 +32,7 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
-from silhueta.app.states import STOPS, about, why_no_cut_file
+from silhueta.app.states import STOPS, about, is_imported, why_no_cut_file
 from silhueta.app.stops.sheets import Sheets
 from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, StartCard, TopBar, ZoomStrip
 from silhueta.app.table.table import Table
@@ -119,6 +119,10 @@ class Window(QMainWindow):
         def picture_missing() -> str:
             return "" if self.session.job.picture is not None else "there is no picture yet"
 
+        def nothing_yet() -> str:
+            job = self.session.job
+            return "" if job.picture is not None or is_imported(job) else "there is no picture yet"
+
         def pick() -> None:
             self.go("scale")
             self.sheets.scale.start_pick()
@@ -135,14 +139,14 @@ class Window(QMainWindow):
                 words="picture job file photo scan",
             ),
             Action(
-                "save", "Save", self.filing.save, (standard.Save,), picture_missing, "job file keep"
+                "save", "Save", self.filing.save, (standard.Save,), nothing_yet, "job file keep"
             ),
             Action(
                 "save_as",
                 "Save as…",
                 self.filing.save_as,
                 (standard.SaveAs,),
-                picture_missing,
+                nothing_yet,
                 "job",
             ),
             Action(
@@ -249,7 +253,7 @@ class Window(QMainWindow):
         if key != self.present:
             self.table.stop_pick()
         self.present = key
-        self.table.show_photo(key in ("picture", "scale"))
+        self.table.show_photo(key in ("picture", "scale"), datums=key == "scale")
         self.table.solution = None
         self.sheets.show_stop(key)
         self._refresh()
@@ -294,7 +298,7 @@ class Window(QMainWindow):
         self.traveller.refresh(job, about(job, self.tracing.picture), self.present)
         self.actions_.refresh()
         self.bar.refresh(self.session.undo_label, self.session.redo_label)
-        self.start_card.setVisible(job.picture is None)
+        self.start_card.setVisible(job.picture is None and not is_imported(job))
         self.readout.set_sigma(self.tracing.size_sigma())
         self.readout.show_photo(self.table.mm_per_px if self.table.tilted else None)
 

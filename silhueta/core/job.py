@@ -414,6 +414,11 @@ def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
     return job if job.datums == datums else replace(job, datums=datums)
 
 
+def set_imported(job: Job, outline: Outline, name: str) -> Job:
+    """Return a job that begins with an outline as another program drew it, and no picture."""
+    return replace(job, name=name, picture=None, datums=(), clean=(), outline=outline, traced=None)
+
+
 def add_datum(job: Job, datum: Datum) -> Job:
     """Return `job` with `datum` beside those that it can be combined with, in place of the others.
 

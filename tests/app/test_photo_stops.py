@@ -311,6 +311,25 @@ def test_a_stroke_of_ink_closes_a_hole(hand, plate_png):
     assert len(hand.window.session.job.outline.contours) == 1
 
 
+def test_an_area_is_scraped_by_its_corners(hand, plate_png):
+    hand.open(plate_png)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    picture = hand.window.tracing.picture
+    w, h = picture.width, picture.height
+    hand.click("clean-scrape-area")
+    for x, y in ((w / 2, 0), (w, 0), (w, h), (w / 2, h), (w / 2, 0)):
+        hand.window.table.grab()
+        hand.click_picture(min(x, w - 1), min(y, h - 1))
+        QTest.mouseMove(hand.window.table, hand.at(w / 2, 1))
+        hand.window.table.grab()
+    hand.settle()
+    (stroke,) = hand.window.session.job.clean
+    assert len(stroke.points) == 4
+    assert size(hand)[0] == pytest.approx(30, abs=0.5)  # half the plate is left
+    assert hand.window.table.pick is None
+
+
 def test_a_colour_of_the_background_is_picked(hand, tmp_path):
     image = Image.new("RGB", (300, 200), (90, 110, 90))
     image.paste((60, 40, 40), (100, 60, 200, 140))
@@ -409,3 +428,58 @@ def test_the_gauge_demo_shows_its_residuals(hand):
     hand.type(hand.window.sheets.scale.pages.bar_field, "101 mm")
     hand.settle()
     assert sorted(size(hand)) == pytest.approx([127.4, 133.0], abs=0.3)
+
+
+SVG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40">'
+    '<path d="M5 5H55V35H5Z"/><circle cx="30" cy="20" r="8"/>{more}</svg>'
+)
+
+
+def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
+    file = tmp_path / "plate.svg"
+    file.write_text(SVG.format(more=""))
+    hand.open(file)
+    assert hand.window.present == "cut_file"
+    assert size(hand) == pytest.approx((50, 30))
+    assert "no picture to work on" in hand.window.sheets["trace"].result.text()
+    hand.answer = tmp_path / "plate.dxf"
+    hand.click("next")
+    hand.settle()
+    assert "2 loops closed" in hand.window.sheets["cut_file"].result.text()
+    hand.answer = tmp_path / "plate.silhueta"
+    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    hand.settle()
+    hand.open(tmp_path / "plate.silhueta")
+    assert size(hand) == pytest.approx((50, 30))
+
+
+@pytest.mark.parametrize("outlines", [True, False])
+def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
+    import base64
+
+    from PySide6.QtWidgets import QMessageBox
+
+    grey = np.full((80, 120), 240, np.uint8)
+    grey[20:60, 30:90] = 20
+    inside = base64.b64encode(encoded(Image.fromarray(grey), "PNG").data).decode()
+    file = tmp_path / "both.svg"
+    file.write_text(SVG.format(more=f'<image href="data:image/png;base64,{inside}"/>'))
+    asked = []
+
+    def answer(box):
+        asked.append(box.text())
+        next(b for b in box.buttons() if ("outlines" in b.text()) == outlines).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    hand.open(file)
+    assert asked == ["“both.svg” holds 2 outlines, and a picture as well."]
+    assert (hand.window.session.job.picture is None) == outlines
+
+
+def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
+    file = tmp_path / "empty.svg"
+    file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')
+    hand.open(file)
+    assert "neither outlines nor a picture" in hand.window.notice.text

@@ -49,6 +49,8 @@ _TOOLS = {
     "backdrop": "Drop colour",
     "ink": "Ink",
     "scrape": "Scrape",
+    "ink-area": "Ink area",
+    "scrape-area": "Scrape area",
 }
 _TIPS = {
     "crop": "Click two opposite corners of what counts.",
@@ -57,6 +59,8 @@ _TIPS = {
     "backdrop": "Click on a colour of the background: it becomes white.",
     "ink": "Paint solid, with the brush below.",
     "scrape": "Paint away, with the brush below.",
+    "ink-area": "Click the corners of an area that becomes solid.",
+    "scrape-area": "Click the corners of an area that becomes ground.",
 }
 
 
@@ -138,6 +142,8 @@ class PictureSheet(Worksheet):
             "backdrop": lambda: self._pick(1, self._take_colour),
             "ink": lambda: self._brush(True),
             "scrape": lambda: self._brush(False),
+            "ink-area": lambda: self._pick(0, lambda p: self._take_area(True, p)),
+            "scrape-area": lambda: self._pick(0, lambda p: self._take_area(False, p)),
         }
         for number, (key, text) in enumerate(_TOOLS.items()):
             button = QPushButton(text, self.tools)
@@ -174,6 +180,9 @@ class PictureSheet(Worksheet):
         self._table.start_brush(
             self._brush_px, ink, lambda way: self._add(Stroke(ink, tuple(way), self._brush_px))
         )
+
+    def _take_area(self, ink: bool, points: Points) -> None:
+        self._add_made(lambda: Stroke(ink, tuple(points)))
 
     def _take_crop(self, points: Points) -> None:
         (x1, y1), (x2, y2) = points

@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
+from silhueta.app.states import no_picture
 from silhueta.app.stops.check_length import CheckLength
 from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
@@ -369,7 +370,7 @@ class ScaleSheet(Worksheet):
 
     def _show_result(self, job: Job, solution: Solution | None, fault: str) -> None:
         if job.picture is None:
-            self.say_result("Open a picture first.")
+            self.say_result(no_picture(job))
             self.set_next("On to Trace", "there is no picture yet")
             return
         self.set_next("On to Trace")

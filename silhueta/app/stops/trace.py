@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QSlider, QWidget
 
 from silhueta.app.session import Session
+from silhueta.app.states import no_picture
 from silhueta.app.stops.histogram import Histogram
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
@@ -160,7 +161,7 @@ class TraceSheet(Worksheet):
 
     def _show_result(self, job: Job) -> None:
         if job.picture is None:
-            self.say_result("Open a picture first.")
+            self.say_result(no_picture(job))
             self.set_next("On to Cut file", "there is no picture yet")
         elif self._tracing.failure:
             self.say_result(sentence(self._tracing.failure), True)

@@ -6,13 +6,16 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPen
+from PySide6.QtGui import QFont, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import BRASS, CARD, INK, font
 from silhueta.app.table.loupe import paint_loupe
 
 if TYPE_CHECKING:
     from silhueta.app.table.picture_layer import PictureLayer
+
+
+_NEAR = 16.0  # screen px
 
 
 class PickTool:
@@ -28,6 +31,7 @@ class PickTool:
         self.done = done
         self._snap = snap
         self.snapped: tuple[QPointF, str] | None = None
+        self.near_first = False
         self.points: list[tuple[float, float]] = []
         self.at = QPointF(0, 0)
 
@@ -41,10 +45,21 @@ class PickTool:
                 self.snapped = (QPointF(x, y), on)
 
     def take(self) -> bool:
-        """Pick where the cross stands; True when that was the last point."""
+        """Pick where the cross stands; True when that was the last point.
+
+        A polygon (a count of 0) ends on its first corner.
+        """
         at = self.at if self.snapped is None else self.snapped[0]
+        if self.count == 0 and len(self.points) > 2 and self.near_first:
+            return True
         self.points.append((round(at.x(), 2), round(at.y(), 2)))
         return len(self.points) == self.count
+
+    def see_first(self, to_screen: Callable[[QPointF], QPointF]) -> None:
+        """See whether the cross stands on the first point."""
+        self.near_first = bool(self.points) and (
+            (to_screen(QPointF(*self.points[0])) - to_screen(self.at)).manhattanLength() < _NEAR
+        )
 
     def step_back(self) -> bool:
         """Give back the last point; False when there was none."""
@@ -78,10 +93,18 @@ class PickTool:
                 painter.setPen(pen)
                 painter.drawEllipse(at, 7, 7)
         paint_loupe(painter, layer, self.at, cross, room, self.snapped)
+        if self.count == 0 and places:
+            self.see_first(to_screen)
+            painter.setPen(QPen(BRASS, 2))
+            painter.drawPolyline(QPolygonF(places))
+            if self.near_first and len(places) > 2:
+                painter.drawEllipse(places[0], 10, 10)
         text = (
             f"Pick point {len(self.points) + 1} of {self.count}: click, or arrow keys and Enter.  "
             f"Esc {'takes the last one back' if self.points else 'leaves'}."
         )
+        if self.count == 0:
+            text = "Click the corners; the first one again to close. Esc takes the last one back."
         painter.setFont(font(14, QFont.Weight.Medium))
         width = painter.fontMetrics().horizontalAdvance(text) + 32
         box = QRectF(room.center().x() - width / 2, 56, width, 32)

@@ -65,7 +65,7 @@ class Table(QWidget):
         self._photo: PictureLayer | None = None
         self._flat: PictureLayer | None = None
         self._flat_mm = 1.0  # per px of the flat picture
-        self.wants_photo = False
+        self.wants_photo = self.shows_datums = False
         self.solution: Solution | None = None  # while how sure it is, is to be seen
         self._corners: list[tuple[float, float]] | None = None  # under the hand
         self._corner = 0
@@ -105,9 +105,12 @@ class Table(QWidget):
         self._flat_mm = 1.0 if flat is None else flat.scale.mm_per_px
         self._choose_layer()
 
-    def show_photo(self, photo: bool) -> None:
-        """Show the photo as it came (for picking on it), or the picture at true size."""
-        self.wants_photo = photo
+    def show_photo(self, photo: bool, datums: bool = False) -> None:
+        """Show the photo as it came (for picking on it), or the picture at true size.
+
+        `datums`: what fixes the scale is drawn on the photo, and its corners can be dragged.
+        """
+        self.wants_photo, self.shows_datums = photo, datums
         self._choose_layer()
 
     @property
@@ -210,6 +213,12 @@ class Table(QWidget):
 
     def picture_box(self) -> QRectF:
         """Return where the picture lies, mm."""
+        outline = self._session.job.outline
+        if self.picture is None and outline.taken:
+            from silhueta.core.geometry.measure import bounding_box
+
+            left, bottom, right, top = bounding_box(outline.taken)
+            return QRectF(left, bottom, max(right - left, 0.1), max(top - bottom, 0.1))
         if self.picture is None:
             return QRectF(0, 0, 100, 75)
         return QRectF(
@@ -264,7 +273,7 @@ class Table(QWidget):
             edge.setAlphaF(0.5 * lines)
             painter.setPen(QPen(edge, 1, Qt.PenStyle.DashLine))
             painter.drawRect(target)
-        if not self.bare and self.picture is not None and self.wants_photo:
+        if not self.bare and self.picture is not None and self.shows_datums:
             self._paint_datums(painter, job)
         if not self.bare and self._outline is not None and not self.tilted:
             self._outline.paint(painter, transform, self.view.shown(), lines)
@@ -364,7 +373,7 @@ class Table(QWidget):
 
     def _take_corner(self, screen: QPointF) -> bool:
         """Take hold of the sheet's corner under the cursor, if there is one."""
-        if not self.wants_photo:
+        if not self.shows_datums:
             return False
         from silhueta.app.table.datum_layer import corner_at
 
@@ -422,6 +431,8 @@ class Table(QWidget):
 
     def _take_pick(self) -> None:
         tool = self.pick
+        if tool is not None:
+            tool.see_first(self._from_pixel)
         if tool is not None and tool.take():
             self.stop_pick()
             tool.done(tool.points)

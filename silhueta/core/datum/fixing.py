@@ -122,8 +122,8 @@ def present_mm_per_px(job: Job) -> float:
 
 
 def true_size(job: Job) -> bool:
-    """Return whether a datum fixes the job's scale."""
-    return bool(job.datums)
+    """Return whether the job's size is known: from a datum, or as an outline was imported."""
+    return bool(job.datums) or (job.picture is None and bool(job.outline.contours))
 
 
 def is_photo(job: Job) -> bool:

@@ -117,8 +117,5 @@ def svg_picture(file: PictureFile) -> PictureFile:
     if not found:
         if elsewhere:
             raise PictureError(f"the picture in {name} lies in another file; open that one")
-        raise PictureError(
-            f"there is no picture in {name}, only outlines; “inspect” on the command line reads "
-            "them, and the window will take them as they are in a later version"
-        )
+        raise PictureError(f"there is no picture in {name}, only outlines; open it in the window")
     return PictureFile(max(found, key=len), name)

@@ -172,7 +172,7 @@ def _light(grey: NDArray[np.uint8]) -> Finding:
     low, high = np.quantile(light, [0.03, 0.97])
     ratio = float(high / max(low, 1.0))
     grade = _graded(ratio, 1.25, 2.0)
-    remedy = "move the lamp, or take a second one; “Even out the light” helps as well"
+    remedy = "move the lamp, or take a second one; “Even light” helps as well"
     return Finding(
         "Light", grade, f"{ratio:.1f} : 1 over the picture", "" if grade == "good" else remedy
     )
