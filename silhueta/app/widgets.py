@@ -173,3 +173,24 @@ def row(*widgets: QWidget | None) -> QHBoxLayout:
         else:
             layout.addWidget(widget)
     return layout
+
+
+def read_number(text: str, unit: str, low: float, high: float, what: str) -> float:
+    """Return the number that a field holds, with or without its unit.
+
+    Raises
+    ------
+    UnitsError
+        If it is no number, or not between `low` and `high`.
+
+    """
+    bare = text.lower().replace(unit, "").strip().replace(",", ".")
+    try:
+        value = float(bare)
+    except ValueError as error:
+        raise UnitsError(
+            f"“{text.strip()[:40]}” is not a number of {what}; type {low:g} to {high:g}"
+        ) from error
+    if not low <= value <= high:
+        raise UnitsError(f"{value:g} {unit} cannot be; {what} are {low:g} to {high:g}")
+    return value

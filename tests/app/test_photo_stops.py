@@ -149,7 +149,7 @@ def test_thickness_and_lens_change_the_size_and_nonsense_does_not(hand, phone):
     hand.settle()
     assert hand.window.session.job.optics.focal35 == 28.0
     hand.type(sheet.focal, "abc")
-    assert "is not a length in mm" in sheet.fault.text()
+    assert "is not a number of millimetres" in sheet.fault.text()
 
 
 def test_a_length_is_read_and_held_against_the_true_one(hand, phone):

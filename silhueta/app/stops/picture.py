@@ -15,7 +15,7 @@ from silhueta.app.session import Session
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Field, Note, heading, row, sentence
+from silhueta.app.widgets import Field, Note, heading, read_number, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Job, PictureFile, set_clean
@@ -102,7 +102,11 @@ class PictureSheet(Worksheet):
     def _add_pages(self) -> None:
         self.pages = QWidget(self)
         self.page = Field("Page", _read_page, self.pages)
-        self.page_dpi = Field("Dots per inch of the page", _read_dpi, self.pages)
+        self.page_dpi = Field(
+            "Dots per inch of the page",
+            lambda text: read_number(text, "dpi", 20, 2400, "dots per inch"),
+            self.pages,
+        )
         self.page_dpi_row = QWidget(self.pages)
         self.page_dpi_row.setLayout(row(heading("Drawn at"), None, self.page_dpi))
         self.page.typed.connect(lambda number: self.reopen.emit(number - 1, None))
@@ -339,17 +343,6 @@ def _read_page(text: str) -> int:
     if not bare.isdigit() or int(bare) < 1:
         raise UnitsError(f"“{text.strip()[:40]}” is not a page's number, such as 2")
     return int(bare)
-
-
-def _read_dpi(text: str) -> float:
-    bare = text.lower().replace("dpi", "").strip()
-    try:
-        value = float(bare)
-    except ValueError as error:
-        raise UnitsError(f"“{text.strip()[:40]}” is not a number of dpi, such as 300") from error
-    if not 20 <= value <= 2400:
-        raise UnitsError(f"{value:g} dpi cannot be drawn; take 20 to 2400")
-    return value
 
 
 def _told(picture: Picture) -> str:

@@ -18,13 +18,13 @@ from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import describe
 from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
 from silhueta.core.datum.snap import find_round, snap
 from silhueta.core.datum.solve import Solution, Told, facts_of, solve
-from silhueta.core.errors import SilhuetaError, UnitsError
+from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import (
     Datum,
@@ -416,13 +416,6 @@ class ScaleSheet(Worksheet):
 
 
 def _read_focal(text: str) -> float | None:
-    bare = text.lower().replace("mm", "").strip().replace(",", ".")
-    if not bare:
+    if not text.lower().replace("mm", "").strip():
         return None
-    try:
-        value = float(bare)
-    except ValueError as error:
-        raise UnitsError(f"“{text.strip()[:40]}” is not a length in mm, such as 26") from error
-    if not 5 <= value <= 2000:
-        raise UnitsError(f"a lens of {value:g} mm cannot be; phones have 13 to 120")
-    return value
+    return read_number(text, "mm", 5, 2000, "millimetres of a 35-mm lens")

@@ -7,9 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal, SignalInstance
 from PySide6.QtWidgets import QCheckBox, QLayout, QPushButton, QVBoxLayout, QWidget
 
-from silhueta.app.widgets import Choice, Field, Note, heading, row
+from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row
 from silhueta.core.datum.sheets import SIZES, sheet_size
-from silhueta.core.errors import UnitsError
 from silhueta.core.job import (
     DpiDatum,
     GaugeDatum,
@@ -248,12 +247,4 @@ class Pages(QWidget):
 
 
 def _read_dpi(text: str) -> float:
-    try:
-        value = float(text.lower().replace("dpi", "").strip().replace(",", "."))
-    except ValueError as error:
-        raise UnitsError(
-            f"“{text.strip()[:40]}” is not a number of dots per inch, such as 300"
-        ) from error
-    if not 1 <= value <= 100_000:
-        raise UnitsError(f"{value:g} dpi cannot be; scanners have 75 to 4800")
-    return value
+    return read_number(text, "dpi", 1, 100_000, "dots per inch")

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from silhueta.app.look.theme import BRASS, CARD, INK, font
+from silhueta.app.look.theme import BRASS, CARD, INK
+from silhueta.app.table.hint import paint_hint
 
 Way = list[tuple[float, float]]
 
@@ -65,11 +66,4 @@ class BrushTool:
             painter.setPen(pen)
             painter.drawEllipse(centre, wide / 2, wide / 2)
         text = f"{'Ink' if self.ink else 'Scrape'}: drag to paint. Wheel zooms. Esc leaves."
-        painter.setFont(font(14, QFont.Weight.Medium))
-        width = painter.fontMetrics().horizontalAdvance(text) + 32
-        box = QRectF(room.center().x() - width / 2, 56, width, 32)
-        painter.setPen(QPen(INK, 1))
-        painter.setBrush(CARD)
-        painter.drawRoundedRect(box, 4, 4)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        paint_hint(painter, room, text)

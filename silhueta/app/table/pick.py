@@ -6,9 +6,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 
-from silhueta.app.look.theme import BRASS, CARD, INK, font
+from silhueta.app.look.theme import BRASS, CARD, INK
+from silhueta.app.table.hint import paint_hint
 from silhueta.app.table.loupe import paint_loupe
 
 if TYPE_CHECKING:
@@ -105,10 +106,4 @@ class PickTool:
         )
         if self.count == 0:
             text = "Click the corners; the first one again to close. Esc takes the last one back."
-        painter.setFont(font(14, QFont.Weight.Medium))
-        width = painter.fontMetrics().horizontalAdvance(text) + 32
-        box = QRectF(room.center().x() - width / 2, 56, width, 32)
-        painter.setPen(QPen(INK, 1))
-        painter.setBrush(CARD)
-        painter.drawRoundedRect(box, 4, 4)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        paint_hint(painter, room, text)
