@@ -81,7 +81,9 @@ class PictureSheet(Worksheet):
         self.open = QPushButton("Open a picture…", self)
         self.open.setObjectName("open-picture")
         self.body.addWidget(self.open)
-        self.body.addWidget(Note(f"Or drop one on the window. {', '.join(TITLES)}.", self))
+        self.body.addWidget(
+            Note(f"Drop one on the window, paste it, or open it: {', '.join(TITLES)}.", self)
+        )
         self.facts = QLabel(self)
         self.facts.setWordWrap(True)
         self.facts.setAccessibleName("About the file")

@@ -129,7 +129,7 @@ def _paint_residuals(painter: QPainter, gauge: GaugeDatum, lens: Lens, place: Pl
     for (x, y, _, _), (dx, dy) in zip(middles.tolist(), away.tolist(), strict=True):
         start = QPointF(x, y)
         painter.drawLine(place(start), place(start + QPointF(dx, dy) * _ENLARGED))
-    _label(painter, place(QPointF(*middles[:, :2].mean(0).tolist())), f"off × {_ENLARGED:.0f}")
+    _label(painter, place(QPointF(*middles[0, :2].tolist())), f"off × {_ENLARGED:.0f}")
 
 
 def _cased(painter: QPainter, lines: list[QLineF]) -> None:

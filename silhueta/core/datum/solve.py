@@ -13,9 +13,8 @@ place of derivatives and without correlation.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from typing import Literal
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -28,6 +27,7 @@ from silhueta.core.datum.camera import (
     level_plane,
 )
 from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px
+from silhueta.core.datum.nudges import DPI_SIGMA, FocalSource, changed, nudges
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import (
@@ -44,18 +44,8 @@ from silhueta.core.job import (
     SheetDatum,
 )
 
-FocalSource = Literal["typed", "file", "gauge sheet", "the sheet's perspective", "assumed"]
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice
-_FOCAL_SIGMA: dict[FocalSource, float] = {
-    "typed": 0.03,
-    "file": 0.03,
-    "gauge sheet": 0.01,
-    "the sheet's perspective": 0.06,
-    "assumed": 0.2,
-}
-_THICKNESS_SIGMA = 0.05  # mm, as calipers and paint leave it
 _EDGE_PX = 0.07  # standard uncertainty of one edge of the part, px
-_DPI_SIGMA = 0.001  # of a scanner's own setting, common practice
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
 _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
@@ -154,8 +144,8 @@ def solve(job: Job, facts: Facts) -> Solution:
     lens = Lens(focal, (facts.width / 2, facts.height / 2), _k1(base, focal, facts))
     plane = _plane(datums, base, optics, lens, facts)
     nudged = [
-        _plane(*_with(change, datums, optics, lens), facts)
-        for change in _nudges(datums, optics, lens, source)
+        _plane(*changed(change, datums, optics, lens), facts)
+        for change in nudges(datums, optics, lens, source)
     ]
     told = _told(datums, plane, lens, optics, facts)
     _refuse_contradiction(told)
@@ -372,7 +362,7 @@ def _told(
             middle = np.array([[facts.width / 2, facts.height / 2]])
             got = float(plane.mm_per_px(middle)[0])
             long = 100.0
-            told.append(Told(datum, long * (got / size - 1), long * _DPI_SIGMA))
+            told.append(Told(datum, long * (got / size - 1), long * DPI_SIGMA))
         elif isinstance(datum, SheetDatum | GaugeDatum):
             told.append(Told(datum, 0.0, 0.0))
     return tuple(told)
@@ -393,69 +383,6 @@ def _refuse_contradiction(told: Sequence[Told]) -> None:
             f"the datums contradict each other: {listed}. Check each length and its two points, "
             "or remove the wrong one"
         )
-
-
-Change = Callable[[tuple[Datum, ...], Optics, Lens], tuple[tuple[Datum, ...], Optics, Lens]]
-
-
-def _with(
-    change: Change, datums: tuple[Datum, ...], optics: Optics, lens: Lens
-) -> tuple[tuple[Datum, ...], Datum, Optics, Lens]:
-    changed, optics, lens = change(datums, optics, lens)
-    return changed, fixing_datum(Job(datums=changed)), optics, lens
-
-
-def _nudges(
-    datums: tuple[Datum, ...], optics: Optics, lens: Lens, source: FocalSource
-) -> Iterator[Change]:
-    for number, datum in enumerate(datums):
-        for nudged in _nudged(datum):
-            yield lambda d, o, n, i=number, x=nudged: ((*d[:i], x, *d[i + 1 :]), o, n)  # type: ignore[misc]
-        bend = datum.bend_sigma if isinstance(datum, SheetDatum | GaugeDatum) else 0.0
-        if bend:
-            k = bend * (lens.focal / math.hypot(*lens.centre)) ** 2
-            yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
-    if optics.thickness:
-        factor = 1 + _FOCAL_SIGMA[source]
-        yield lambda d, o, n: (d, o, replace(n, focal=n.focal * factor, k1=n.k1 * factor**2))
-        more = optics.thickness + min(_THICKNESS_SIGMA, optics.thickness)
-        yield lambda d, o, n: (d, replace(o, thickness=more), n)
-
-
-def _nudged(datum: Datum) -> Iterator[Datum]:
-    match datum:
-        case DpiDatum(dpi=dpi):
-            yield replace(datum, dpi=dpi * (1 + _DPI_SIGMA))
-        case PageDatum(size=(width, height)):
-            factor = 1 + 1.5 / math.sqrt(datum.pixels[0] * datum.pixels[1])
-            yield replace(datum, size=(width * factor, height * factor))
-        case LengthDatum(start=start, end=end, sigma=sigma):
-            long = math.dist(start, end)
-            far = sigma * math.sqrt(2) / long
-            moved = tuple(e + far * (e - s) for s, e in zip(start, end, strict=True))
-            yield replace(datum, end=(moved[0], moved[1]))
-        case RoundDatum(radii=(long_, short), sigma=sigma):
-            yield replace(datum, radii=(long_ + sigma, short + sigma))
-        case SheetDatum(corners=corners, sigma=sigma):
-            for corner in range(4):
-                for dx, dy in ((sigma, 0.0), (0.0, sigma)):
-                    x, y = corners[corner]
-                    moved_ = (*corners[:corner], (x + dx, y + dy), *corners[corner + 1 :])
-                    yield replace(datum, corners=moved_)  # type: ignore[arg-type]
-        case GaugeDatum(points=points, sigma=sigma):
-            # a quarter of the sheet at a time moves together: the print and the fit's own bend
-            array = np.array(points)
-            middle = array[:, :2].mean(0)
-            part = (array[:, 0] > middle[0]) + 2 * (array[:, 1] > middle[1])
-            share = sigma / math.sqrt(max(len(points) / 16, 1))
-            for quarter in range(4):
-                for axis in (0, 1):
-                    moved__ = array.copy()
-                    moved__[part == quarter, axis] += share
-                    yield replace(datum, points=tuple(map(tuple, moved__.tolist())))
-            yield replace(datum, bar=datum.bar * (1 + datum.bar_sigma))
-        case _:
-            return
 
 
 def _gauge_residual(gauge: GaugeDatum, plane: Plane) -> float:

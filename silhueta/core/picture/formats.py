@@ -15,4 +15,4 @@ FORMATS = {
 }
 PAGES = {"PDF": (".pdf",), "SVG": (".svg",)}
 SUFFIXES = tuple(suffix for kind in (FORMATS, PAGES) for group in kind.values() for suffix in group)
-TITLES = ("JPEG", "PNG", "HEIC", "WebP", "AVIF", "TIFF", "BMP", "GIF", "PDF", "SVG with a picture")
+TITLES = ("JPEG", "PNG", "HEIC", "WebP", "AVIF", "TIFF", "BMP", "GIF", "PDF", "SVG")
