@@ -7,7 +7,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 
-from silhueta.core.datum.fixing import fixing_datum
+from silhueta.core.datum.fixing import fixing_datum, is_photo
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.errors import TraceError
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
@@ -126,9 +126,11 @@ def trace_job(
 
 
 def _walls(job: Job, rectified: Rectified) -> Walls | None:
+    """Return where walls show; a flat part's edges in a photo are centred as well."""
     thickness = job.optics.thickness
     if thickness == 0 or rectified.solution.camera_height is None:
-        return None
+        found = job.trace.threshold is None and not job.trace.invert
+        return Walls((0.0, 0.0), 0.0) if found and is_photo(job) else None
     x, y, height = rectified.plane.eye  # above the top face
     under = rectified.scale.to_px(np.array([[x, y]]))
     return Walls((float(under[0, 0]), float(under[0, 1])), thickness / float(height))

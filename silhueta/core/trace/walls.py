@@ -49,7 +49,7 @@ class Walls(NamedTuple):
     under : (x, y), px
         The point under the camera.
     ratio : float
-        Thickness over the camera's height above the top face.
+        Thickness over the camera's height above the top face; 0: a flat part, without walls.
     """
 
     under: tuple[float, float]
@@ -109,14 +109,14 @@ def at_the_top(contours: list[Floats], grey: NDArray[np.uint8], walls: Walls) ->
 
 
 def _seen(points: Floats, walls: Walls) -> _Seen | None:
-    if len(points) < 4 * _TANGENT or walls.ratio <= 0:
+    if len(points) < 4 * _TANGENT:
         return None
     tangent = np.roll(points, -_TANGENT, 0) - np.roll(points, _TANGENT, 0)
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     outward = np.column_stack([-tangent[:, 1], tangent[:, 0]])
     shift = (points - walls.under) * walls.ratio
     wide = -(shift * outward).sum(1)
-    return _Seen(outward, tangent, shift, wide) if (wide > 0).any() else None
+    return _Seen(outward, tangent, shift, wide)
 
 
 class _Greys(NamedTuple):

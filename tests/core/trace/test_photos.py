@@ -4,8 +4,9 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
 
-from benchmarks.photo import Part, Scene, render
+from benchmarks.photo import Part, Scene
 from benchmarks.photos import measure, photo
 from silhueta.core.datum.look_for import look_for_sheet
 from silhueta.core.errors import TraceError
@@ -101,9 +102,19 @@ def test_a_level_keeps_clear_of_the_greys_of_walls():
     assert clear_level(counts, 140.0) == 140.0
 
 
-def test_contours_without_a_wall_to_see_stay_as_they_are():
+def test_edges_of_a_flat_part_are_centred_whatever_the_level_was():
+    y, x = np.mgrid[0:200, 0:200] + 0.5
+    disc = np.clip(0.5 - (np.hypot(x - 100, y - 100) - 50), 0, 1)
+    grey = gaussian_filter(230 - 170 * disc, 0.8).astype(np.uint8)
     turn = np.linspace(0, 2 * np.pi, 400, endpoint=False)
-    ring = 100 + 50 * np.column_stack([np.cos(turn), -np.sin(turn)])
-    grey = render(replace(SCENE, pixels=(200, 200), part=None))
-    (same,) = at_the_top([ring], grey, Walls((100.0, 100.0), 0.0))
-    assert same is ring
+    off = 100 + 50.9 * np.column_stack([np.cos(turn), -np.sin(turn)])
+    (centred,) = at_the_top([off], grey, Walls((0.0, 0.0), 0.0))
+    radii = np.hypot(*(centred - 100).T)
+    assert radii == pytest.approx(np.full(len(radii), 50.0), abs=0.1)
+
+
+def test_shadows_on_the_sheet_do_not_move_the_edge():
+    scene = replace(SCENE, shadows=3, light=2.0, seed=21)
+    picture = photo(scene)
+    got = measure(picture, look_for_sheet(picture, "a4", A4), scene)
+    assert max(map(abs, got.overall)) < 0.06
