@@ -29,7 +29,7 @@ test: $(VENV)/.ready-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
-	QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n auto --maxprocesses 4
 	$(BIN)/python -m tools.share
 
 bench: $(VENV)/.ready-dev

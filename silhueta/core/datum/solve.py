@@ -45,7 +45,7 @@ from silhueta.core.job import (
 )
 
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice
-_EDGE_PX = 0.07  # standard uncertainty of one edge of the part, px
+_EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
 _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
