@@ -30,8 +30,8 @@ def main(scenes: int = 200) -> None:
         "with 3 mm 0.15, with lens 0.30, gauge sheet with lens 0.12, length 0.40; mean distance "
         "0.02 flat, 0.10 else)": accuracy(),
         "Photos, 24 megapixels: file to rectified picture (wanted: ratio at most 4)": photo_speed(),
-        "Photos: found without help (wanted: 95 %, none wrong but sure)": finding()
-        | finding(100, "gauge"),
+        "Photos: found without help (wanted: 95 %, none wrong but sure)": finding(scenes)
+        | finding(scenes // 2, "gauge"),
         "Photos: the true error inside two standard uncertainties (wanted: 90 to 99 %)": honesty(
             scenes
         ),
