@@ -60,19 +60,14 @@ def measure(
     part = replace(scene.part, x=0.0, y=0.0, turn=0.0)
     loops = [np.asarray(flatten(loop, 0.005)) for loop in done.outline.loops]
     longest = max(loops, key=lambda p: float(np.ptp(p, axis=0).max()))
-    points, turn = _laid_on(np.vstack(loops), longest, part)
-    del turn
+    points = _laid_on(np.vstack(loops), longest, part)
     u, v = np.ptp(points, axis=0)
     holes = []
     for x, y, diameter in part.holes:
         away = np.hypot(points[:, 0] - x, points[:, 1] - y)
         rim = away < diameter / 2 + 2.0
         holes.append(2 * away[rim].mean() - diameter if rim.sum() > 8 else np.inf)
-    left, right = points[points[:, 0].argmin()], points[points[:, 0].argmax()]
-    del left, right
-    middle = flat.plane.to_px(np.array([longest.mean(0)]))[0]
     one = flat.plane.to_px(longest.mean(0) + [[-u / 2, 0], [u / 2, 0]])
-    del middle
     _, sigma = flat.solution.length(tuple(one[0]), tuple(one[1]))  # type: ignore[arg-type]
     return Measured(
         (float(u - part.size[0]), float(v - part.size[1])),
@@ -82,8 +77,8 @@ def measure(
     )
 
 
-def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> tuple[np.ndarray, float]:
-    """Return `points` moved and turned so that they lie on the part best, and the turn."""
+def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> np.ndarray:
+    """Return `points` (N, 2), mm, moved and turned so that they lie on the part best."""
     middle = (outer.min(0) + outer.max(0)) / 2
     spread = np.linalg.svd(outer - outer.mean(0), full_matrices=False)[2][0]
     start = -np.arctan2(spread[1], spread[0])
@@ -100,7 +95,7 @@ def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> tuple[np.ndar
         if best is None or got.cost < best.cost:
             best = got
     assert best is not None
-    return moved(best.x), float(best.x[2])
+    return moved(best.x)
 
 
 def accuracy(pixels: tuple[int, int] = (4000, 3000)) -> dict[str, float]:

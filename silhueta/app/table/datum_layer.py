@@ -9,7 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import AMBER, BRASS, BRASS_DEEP, CARD, INK, font
-from silhueta.core.datum.camera import Lens, Plane, homography
+from silhueta.core.datum.camera import Lens, Plane, box_corners, homography
 from silhueta.core.datum.solve import Solution, ellipse_points
 from silhueta.core.errors import ScaleError
 from silhueta.core.job import Datum, GaugeDatum, LengthDatum, RoundDatum, SheetDatum
@@ -97,9 +97,10 @@ def _paint_sheet(painter: QPainter, sheet: SheetDatum, corners: Corners, place: 
 def _grid(sheet: SheetDatum, corners: Corners, place: Place) -> list[QLineF]:
     """Return lines of the sheet's plane, 20 mm apart; they follow a corner under the hand."""
     width, height = sheet.size
-    box = np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
     try:
-        plane = Plane(homography(box, np.array(corners)), Lens(1.0, (0.0, 0.0)))
+        plane = Plane(
+            homography(box_corners(width, height), np.array(corners)), Lens(1.0, (0.0, 0.0))
+        )
     except (ScaleError, np.linalg.LinAlgError):
         return []
     ends = [[(x, 0.0), (x, height)] for x in np.arange(_GRID, width, _GRID).tolist()] + [

@@ -46,6 +46,12 @@ class Lens:
     centre: tuple[float, float]
     k1: float = 0.0
 
+    @property
+    def matrix(self) -> Floats:
+        """What takes rays (x, y, 1) before the camera to ideal px, (3, 3)."""
+        x, y = self.centre
+        return np.array([[self.focal, 0, x], [0, self.focal, y], [0, 0, 1.0]])
+
     def bend(self, ideal: Floats) -> Floats:
         """Return where ideal points (N, 2) lie in the picture, px."""
         if self.k1 == 0:
@@ -117,21 +123,19 @@ class Plane:
         return np.sqrt(np.abs(right[:, 0] * down[:, 1] - right[:, 1] * down[:, 0]))
 
     @cached_property
+    def _columns(self) -> Floats:
+        """The plane's axes and origin as the camera sees them, (3, 3), a mm long: before squaring."""
+        columns = np.linalg.inv(self.lens.matrix) @ self.matrix
+        size = (np.linalg.norm(columns[:, 0]) + np.linalg.norm(columns[:, 1])) / 2
+        return np.asarray(columns / (size if columns[2, 2] > 0 else -size))
+
+    @cached_property
     def pose(self) -> tuple[Floats, Floats]:
         """The plane's axes (3, 3) as columns, and its origin (3,), in the camera's mm.
 
         The axes are the nearest orthonormal ones: exact when homography and focal length agree.
         """
-        fx = np.array(
-            [
-                [1 / self.lens.focal, 0, -self.lens.centre[0] / self.lens.focal],
-                [0, 1 / self.lens.focal, -self.lens.centre[1] / self.lens.focal],
-                [0, 0, 1],
-            ]
-        )
-        columns = fx @ self.matrix
-        size = (np.linalg.norm(columns[:, 0]) + np.linalg.norm(columns[:, 1])) / 2
-        columns = columns / (size if columns[2, 2] > 0 else -size)
+        columns = self._columns
         turn, _, turn2 = np.linalg.svd(
             np.column_stack([columns[:, 0], columns[:, 1], np.cross(columns[:, 0], columns[:, 1])])
         )
@@ -160,21 +164,9 @@ class Plane:
                 f"{self.eye[2]:.0f} mm above the datum; check the thickness and its unit"
             )
         # the picture of (x, y, height): what moves with height is the axis towards the camera
-        axes, _ = self.pose
-        k = np.array(
-            [
-                [self.lens.focal, 0, self.lens.centre[0]],
-                [0, self.lens.focal, self.lens.centre[1]],
-                [0, 0, 1],
-            ]
-        )
-        columns = np.linalg.inv(k) @ self.matrix
-        size = (np.linalg.norm(columns[:, 0]) + np.linalg.norm(columns[:, 1])) / 2
-        size = size if columns[2, 2] > 0 else -size
-        matrix = self.matrix / size
-        moved = np.array(matrix)
-        moved[:, 2] += height * (k @ axes[:, 2])
-        return replace(self, matrix=moved)
+        columns = self._columns.copy()
+        columns[:, 2] += height * self.pose[0][:, 2]
+        return replace(self, matrix=self.lens.matrix @ columns)
 
     def with_origin(self, x: float, y: float) -> Plane:
         """Return the same plane, its zero point at (x, y) mm."""
@@ -195,6 +187,11 @@ def apply(matrix: Floats, points: Floats) -> Floats:
     """Return points (N, 2) moved by a homography."""
     moved = points @ matrix[:, :2].T + matrix[:, 2]
     return moved[:, :2] / moved[:, 2:]
+
+
+def box_corners(width: float, height: float) -> Floats:
+    """Return the corners (4, 2) of a box from (0, 0), mm, clockwise from its top left."""
+    return np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
 
 
 def level_plane(across: float, down: float, height_px: float, lens: Lens) -> Plane:
@@ -221,7 +218,7 @@ def homography(mm: Floats, px: Floats) -> Floats:
     rows[1::2, 3:5], rows[1::2, 5] = one, 1
     rows[0::2, 6:8], rows[0::2, 8] = -two[:, :1] * one, -two[:, 0]
     rows[1::2, 6:8], rows[1::2, 8] = -two[:, 1:] * one, -two[:, 1]
-    _, strength, right = np.linalg.svd(rows)
+    _, strength, right = np.linalg.svd(rows, full_matrices=len(rows) < 9)
     if strength[7] < 1e-9 * strength[0]:
         raise ScaleError("the datum's points lie in one line; pick them again, as a rectangle")
     matrix = np.linalg.inv(t2) @ right[8].reshape(3, 3) @ t1

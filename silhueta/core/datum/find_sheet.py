@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from silhueta.core.datum.camera import Lens, homography
+from silhueta.core.datum.camera import Lens, box_corners, homography
 from silhueta.core.datum.edges import Grey, sample
 from silhueta.core.datum.rectangle import Rectangle, measure_rectangle
 from silhueta.core.datum.sheets import SIZES
@@ -117,9 +117,7 @@ def skew(ideal: Floats, size: tuple[float, float], lens: Lens) -> float:
 
     The larger of the cosine between its axes and the relative difference of their scales.
     """
-    width, height = size
-    mm = np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
-    matrix = homography(mm, (ideal - lens.centre) / lens.focal)
+    matrix = homography(box_corners(*size), (ideal - lens.centre) / lens.focal)
     one, two = matrix[:, 0], matrix[:, 1]
     first, second = np.linalg.norm(one), np.linalg.norm(two)
     return float(max(abs(one @ two) / (first * second), abs(np.log(first / second))))

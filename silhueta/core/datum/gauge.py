@@ -21,7 +21,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.datum.camera import Lens, Plane, apply, focal_from_plane, homography
+from silhueta.core.datum.camera import Lens, Plane, apply, box_corners, focal_from_plane, homography
 from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.sheets import SIZES, TITLES
 from silhueta.core.errors import ScaleError
@@ -157,9 +157,7 @@ def gauge_pdf(name: str) -> bytes:
 
 def sheet_box(gauge: GaugeDatum, lens: Lens) -> Floats:
     """Return the corners of the gauge sheet in the picture, (4, 2) raw px, clockwise."""
-    width, height = LAYOUTS[gauge.name].size
-    box = np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
-    return _ground(gauge, lens).to_px(box)
+    return _ground(gauge, lens).to_px(box_corners(*LAYOUTS[gauge.name].size))
 
 
 def _ground(gauge: GaugeDatum, lens: Lens) -> Plane:

@@ -209,23 +209,15 @@ def _resampled(
             )
             continue
         # OpenCV's own fast maps: px of the new picture -> camera rays -> bent -> px of the old one
-        camera = np.array(
-            [
-                [lens.focal, 0, lens.centre[0] - 0.5],
-                [0, lens.focal, lens.centre[1] - 0.5],
-                [0, 0, 1],
-            ]
-        )
-        ideal_to_ray = np.array(
-            [
-                [1 / lens.focal, 0, -lens.centre[0] / lens.focal],
-                [0, 1 / lens.focal, -lens.centre[1] / lens.focal],
-                [0, 0, 1],
-            ]
-        )
-        back = np.linalg.inv(ideal_to_ray @ shifted)
+        half = np.array([[0, 0, 0.5], [0, 0, 0.5], [0, 0, 0]])  # its places count from px centres
+        back = np.linalg.inv(np.linalg.inv(lens.matrix) @ shifted)
         maps = cv2.initUndistortRectifyMap(
-            camera, np.array([k1, 0, 0, 0]), np.eye(3), back, (width, rows), cv2.CV_32FC1
+            lens.matrix - half,
+            np.array([k1, 0, 0, 0]),
+            np.eye(3),
+            back,
+            (width, rows),
+            cv2.CV_32FC1,
         )
         made[top : top + rows] = cv2.remap(
             grey,

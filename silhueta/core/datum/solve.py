@@ -21,6 +21,7 @@ import numpy as np
 from silhueta.core.datum.camera import (
     Lens,
     Plane,
+    box_corners,
     focal_from_35mm,
     focal_from_plane,
     homography,
@@ -43,6 +44,7 @@ from silhueta.core.job import (
     RoundDatum,
     SheetDatum,
 )
+from silhueta.core.picture.decode import Picture
 
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice
 _EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
@@ -117,13 +119,9 @@ class Solution:
         return np.sqrt(total)
 
 
-def facts_of(picture: object) -> Facts:
+def facts_of(picture: Picture) -> Facts:
     """Return the facts of a decoded picture."""
-    return Facts(
-        picture.width,  # type: ignore[attr-defined]
-        picture.height,  # type: ignore[attr-defined]
-        picture.focal35,  # type: ignore[attr-defined]
-    )
+    return Facts(picture.width, picture.height, picture.focal35)
 
 
 def solve(job: Job, facts: Facts) -> Solution:
@@ -206,22 +204,17 @@ def _focal(base: Datum, optics: Optics, facts: Facts) -> tuple[float, FocalSourc
     if isinstance(base, SheetDatum):
         centre = (facts.width / 2, facts.height / 2)
         lens = Lens(assumed, centre, _k1(base, assumed, facts))
-        matrix = homography(_sheet_mm(base), lens.straighten(np.array(base.corners)))
+        matrix = homography(box_corners(*base.size), lens.straighten(np.array(base.corners)))
         found = focal_from_plane(matrix, centre)
         if found is not None and 0.6 * assumed < found < 4 * assumed:
             return found, "the sheet's perspective"
     return assumed, "assumed"
 
 
-def _sheet_mm(sheet: SheetDatum) -> Floats:
-    width, height = sheet.size
-    return np.array([[0, height], [width, height], [width, 0], [0, 0.0]])
-
-
 def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, facts: Facts) -> Plane:
     if isinstance(base, SheetDatum):
         ideal = lens.straighten(np.array(base.corners, np.float64))
-        plane = Plane(homography(_sheet_mm(base), ideal), lens)
+        plane = Plane(homography(box_corners(*base.size), ideal), lens)
     elif isinstance(base, GaugeDatum):
         points = np.array(base.points)
         ideal = lens.straighten(points[:, :2])

@@ -64,10 +64,10 @@ def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
     ink = _ink(job, rectified, grey.shape)
     if ink is not None:
         grey = _blotted(grey, ink)
-    if job.trace.invert or not _part_lies_on(grey, on_sheet):
+    even = flatten(grey, on_sheet)
+    if job.trace.invert or not _part_lies_on(even, on_sheet):
         beside = photo & ~_inside(grey.shape, sheet, 2 * rim)
         return _painted(rectified.picture, grey, beside, job.trace.invert)
-    even = flatten(grey, on_sheet)
     level = _level(even, on_sheet)
     over = _reaching_over(even, level, sheet, on_sheet, photo, rim)
     return _painted(rectified.picture, even, on_sheet | over, job.trace.invert)
@@ -140,12 +140,12 @@ def _level(grey: NDArray[np.uint8], mask: NDArray[np.bool_]) -> float:
     return automatic_level(np.bincount(grey[mask], minlength=256))
 
 
-def _part_lies_on(grey: NDArray[np.uint8], on_sheet: NDArray[np.bool_]) -> bool:
-    """Return whether something clearly darker than paper lies on the sheet."""
+def _part_lies_on(even: NDArray[np.uint8], on_sheet: NDArray[np.bool_]) -> bool:
+    """Return whether something clearly darker than paper lies on the evenly lit sheet."""
     if on_sheet.sum() < 100:
         return False
-    even = flatten(grey, on_sheet)[on_sheet]
-    return bool((even < 0.6 * np.quantile(even, 0.9)).mean() > _PART)
+    shown = even[on_sheet]
+    return bool((shown < 0.6 * np.quantile(shown, 0.9)).mean() > _PART)
 
 
 def _reaching_over(
@@ -175,8 +175,7 @@ def _reaching_over(
             "part; lay a larger sheet under it, or the sheet beside it on a light bench"
         )
     outside = photo & ~on_sheet
-    count, labels = cv2.connectedComponents((dark & (outside | inner)).astype(np.uint8))
-    del count
+    _, labels = cv2.connectedComponents((dark & (outside | inner)).astype(np.uint8))
     joined = np.unique(labels[dark & inner])
     part = np.isin(labels, joined[joined > 0]) & outside
     # a rim of ground round it, so that its edge is seen; the sheet's own edge is bright there
