@@ -124,7 +124,7 @@ class Plane:
 
     @cached_property
     def _columns(self) -> Floats:
-        """The plane's axes and origin as the camera sees them, (3, 3), a mm long: before squaring."""
+        """The plane's axes, a mm long but not yet squared, and its origin, as columns (3, 3)."""
         columns = np.linalg.inv(self.lens.matrix) @ self.matrix
         size = (np.linalg.norm(columns[:, 0]) + np.linalg.norm(columns[:, 1])) / 2
         return np.asarray(columns / (size if columns[2, 2] > 0 else -size))
