@@ -21,6 +21,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.app.window import Window
     from silhueta.core.files.proof import Proof
+    from silhueta.core.files.svg_open import SvgOffer
 
 JOB_SUFFIX = ".silhueta"
 
@@ -57,28 +58,22 @@ class Filing(QObject):
     def open_file(self, source: File) -> None:
         """Open `source`, a picture or a job, in place of the present job."""
         if self._window.may_leave():
-            outlines = source.suffix.lower() == ".svg" and self._wants_outlines(source)
-            self.bench.ask("Opening", lambda work: open_file(source, work, outlines))
+            self.bench.ask("Opening", lambda work: open_file(source, work))
 
-    def _wants_outlines(self, source: File) -> bool:
-        """Ask what to take of an SVG, if there is a choice."""
-        from silhueta.core.files.svg_open import svg_offer
-        from silhueta.core.picture.decode import read_picture_file
-
-        try:
-            offer = svg_offer(read_picture_file(source))
-        except SilhuetaError:
-            return False  # said when it is opened
-        if not (offer.outlines and offer.picture):
-            return False
+    def _choose(self, offer: SvgOffer, outlines: Job) -> None:
+        """Ask which of the two an SVG holds is wanted, and open it."""
         box = QMessageBox(self._window)
         box.setObjectName("svg-choice")
         box.setWindowTitle("Silhueta")
-        box.setText(f"“{source.name}” holds {offer.outlines:,} outlines, and a picture as well.")
+        count = len(outlines.outline.contours)
+        box.setText(f"“{offer.file.name}” holds {count:,} outlines, and a picture as well.")
         take = box.addButton("Take the outlines", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Trace the picture", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        return box.clickedButton() is take
+        if box.clickedButton() is take:
+            self.show(Opened(outlines, None, None))
+        else:
+            self.bench.ask("Opening", lambda _: open_picture(offer.file))
 
     def paste(self) -> None:
         """Open the picture on the clipboard, or the file it names, in place of the present job."""
@@ -200,8 +195,11 @@ class Filing(QObject):
 
     def _on_done(self, result: object, asked: object) -> None:
         window = self._window
+        outlines = getattr(result, "outlines", None)
         if isinstance(result, Opened):
             self.show(result)
+        elif isinstance(outlines, Job):
+            self._choose(cast("SvgOffer", result), outlines)
         elif isinstance(asked, tuple):
             job, target = asked
             window.notice.hide()

@@ -11,6 +11,7 @@ from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.files.svg_open import SvgOffer
     from silhueta.core.picture.decode import Picture
 
 
@@ -23,10 +24,8 @@ class Opened:
     file: File | None
 
 
-def open_file(source: File, work: Work, outlines: bool = False) -> Opened:
-    """Return what `source`, a job or a picture, holds.
-
-    `outlines`: of an SVG that holds both, its outlines are wanted and not its picture.
+def open_file(source: File, work: Work) -> Opened | SvgOffer:
+    """Return what `source`, a job or a picture, holds; an offer when an SVG leaves a choice.
 
     Raises
     ------
@@ -44,11 +43,11 @@ def open_file(source: File, work: Work, outlines: bool = False) -> Opened:
             return open_job(load_job(source), source)
         picture = read_picture_file(source)
         if source.suffix.lower() == ".svg":
-            from silhueta.core.files.svg_open import job_from_svg, svg_offer
+            from silhueta.core.files.svg_open import svg_offer
 
             offer = svg_offer(picture)
-            if outlines if offer.outlines and offer.picture else offer.outlines:
-                return Opened(job_from_svg(picture), None, None)
+            if offer.outlines is not None:
+                return offer if offer.picture else Opened(offer.outlines, None, None)
         return open_picture(picture)
 
 

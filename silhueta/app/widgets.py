@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -173,6 +174,15 @@ def row(*widgets: QWidget | None) -> QHBoxLayout:
         else:
             layout.addWidget(widget)
     return layout
+
+
+def clear(layout: QVBoxLayout) -> None:
+    """Take all widgets out of a list of lines; they go once their own signals have ended."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            QTimer.singleShot(0, widget.deleteLater)
 
 
 def read_number(text: str, unit: str, low: float, high: float, what: str) -> float:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.look.icons import icon
@@ -15,7 +15,7 @@ from silhueta.app.session import Session
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Field, Note, heading, read_number, row, sentence
+from silhueta.app.widgets import Field, Note, clear, heading, read_number, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Job, PictureFile, set_clean
@@ -77,7 +77,8 @@ class PictureSheet(Worksheet):
         self._judged: Picture | None = None
         self.verdict: Verdict | None = None
         self.bench = Bench(self)
-        self.bench.done.connect(self._on_judged)
+        self.bench.done.connect(self._on_done)
+        self.bench.failed.connect(self.failed)
         self.open = QPushButton("Open a picture…", self)
         self.open.setObjectName("open-picture")
         self.body.addWidget(self.open)
@@ -198,22 +199,23 @@ class PictureSheet(Worksheet):
         self._add_made(lambda: Straighten(points[0], points[1]))
 
     def _take_colour(self, points: Points) -> None:
-        from silhueta.core.picture.decode import decode_colour
-
         file = self.session.job.picture
         if file is None:
             return
-        colours = decode_colour(file)
-        height, width = colours.shape[:2]
-        x = min(max(int(points[0][0]), 2), width - 3)
-        y = min(max(int(points[0][1]), 2), height - 3)
-        red, green, blue = colours[y - 2 : y + 3, x - 2 : x + 3].reshape(-1, 3).mean(0).tolist()
-        picked = (round(red), round(green), round(blue))
+
+        def picked(_: object) -> tuple[int, int, int]:
+            from silhueta.core.picture.decode import colour_at
+
+            return colour_at(file, *points[0])
+
+        self.bench.ask("Picking the colour", picked, file)
+
+    def _drop_colour(self, colour: tuple[int, int, int]) -> None:
         old = next((s for s in self.session.job.clean if isinstance(s, Backdrop) and s.on), None)
         if old is None:
-            self._add(Backdrop((picked,)))
+            self._add(Backdrop((colour,)))
         else:
-            self._replace(old, replace(old, colours=(*old.colours, picked)))
+            self._replace(old, replace(old, colours=(*old.colours, colour)))
 
     def _read_brush(self, text: str) -> float:
         bare = text.lower().replace("px", "").strip()
@@ -250,9 +252,11 @@ class PictureSheet(Worksheet):
         else:
             self.go.emit("scale")
 
-    def _on_judged(self, verdict: Verdict, asked: Any) -> None:
-        if asked is self._tracing.picture:
-            self.verdict = verdict
+    def _on_done(self, result: Any, asked: Any) -> None:
+        if asked is self.session.job.picture:
+            self._drop_colour(result)
+        elif asked is self._tracing.picture:
+            self.verdict = result
             self.refresh(self.session.job)
 
     # what is shown
@@ -288,7 +292,7 @@ class PictureSheet(Worksheet):
         self.set_next("On to Scale")
 
     def _ask_verdict(self, picture: Picture) -> None:
-        if picture is not self._judged:
+        if picture is not self._judged or (self.verdict is None and not self.bench.busy):
             self._judged, self.verdict = picture, None
 
             def judged(_: object) -> Verdict:
@@ -314,11 +318,7 @@ class PictureSheet(Worksheet):
         if steps == self._steps_shown:
             return
         self._steps_shown = steps
-        while (item := self._steps.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                QTimer.singleShot(0, widget.deleteLater)
+        clear(self._steps)
         for number, step in enumerate(steps):
             line = QWidget(self.tools)
             box = QCheckBox(describe_step(step), line)

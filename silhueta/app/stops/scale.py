@@ -8,7 +8,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
@@ -18,7 +18,7 @@ from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, clear, heading, read_number, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import describe
 from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
@@ -326,11 +326,7 @@ class ScaleSheet(Worksheet):
             self.show_page(key)
 
     def _show_list(self, job: Job, told: tuple[Told, ...]) -> None:
-        while (item := self._list.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                QTimer.singleShot(0, widget.deleteLater)
+        clear(self._list)
         several = len(job.datums) > 1
         self._list_heading.setVisible(several)
         if not several:

@@ -9,15 +9,19 @@ from silhueta.core.errors import FileError, PictureError, SilhuetaError
 from silhueta.core.files.svg_read import read_svg
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import Loop
+from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.job import Job, PictureFile, set_imported
 from silhueta.core.picture.pages import svg_picture
 
 
 class SvgOffer(NamedTuple):
-    """How many outlines an SVG holds, and whether a picture as well."""
+    """The SVG, a job with its outlines (None: it has none), and whether a picture is stored in it.
 
-    outlines: int
+    Lengths of the outlines are mm, at the size that the file gives them.
+    """
+
+    file: PictureFile
+    outlines: Job | None
     picture: bool
 
 
@@ -26,7 +30,7 @@ def svg_offer(file: PictureFile) -> SvgOffer:
 
     Raises
     ------
-    FileError, PictureError
+    FileError
         If it holds neither, or cannot be read.
 
     """
@@ -36,34 +40,23 @@ def svg_offer(file: PictureFile) -> SvgOffer:
     except PictureError:
         picture = False
     try:
-        outlines = len(read_svg(file.data, file.name).paths)
+        paths = read_svg(file.data, file.name).paths
     except SilhuetaError:
         if not picture:
             raise
-        outlines = 0
-    if not picture and not outlines:
+        paths = []
+    if not picture and not paths:
         raise FileError(
             f"{file.name} holds neither outlines nor a picture; text must be turned into outlines "
             "in the program that made it"
         )
-    return SvgOffer(outlines, picture)
+    return SvgOffer(file, _job(file, paths) if paths else None, picture)
 
 
-def job_from_svg(file: PictureFile) -> Job:
-    """Return a job with the outlines of an SVG, at the size the file gives them.
-
-    Raises
-    ------
-    FileError
-        If it cannot be read, or holds no outlines.
-
-    """
-    paths = read_svg(file.data, file.name).paths
-    if not paths:
-        raise FileError(f"there are no outlines in {file.name}")
+def _job(file: PictureFile, paths: list[Path]) -> Job:
     loops = [path for path in paths if isinstance(path, Loop)]
-    turned = orient(loops, nest(loops))
     others = [path for path in paths if not isinstance(path, Loop)]
+    turned = orient(loops, nest(loops))
     contours = tuple(Contour(path, origin="imported") for path in [*turned, *others])
     name = File(file.name).stem.replace("_", " ").strip() or "Untitled"
     return set_imported(Job(), Outline(contours), name[:1].upper() + name[1:])

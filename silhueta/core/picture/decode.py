@@ -197,6 +197,24 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
         return np.asarray(ground.convert("RGB"))
 
 
+def colour_at(file: PictureFile, x: float, y: float) -> tuple[int, int, int]:
+    """Return the mean red, green and blue of the 5 x 5 pixels round (x, y) px, 0 to 255.
+
+    Raises
+    ------
+    PictureError
+        As :func:`decode` does.
+
+    """
+    colours = decode_colour(file)
+    height, width = colours.shape[:2]
+    column = min(max(int(x), 2), max(width - 3, 2))
+    row = min(max(int(y), 2), max(height - 3, 2))
+    around = colours[row - 2 : row + 3, column - 2 : column + 3].reshape(-1, 3)
+    red, green, blue = around.mean(0).round().astype(int).tolist()
+    return red, green, blue
+
+
 def _open(data: bytes) -> ImageType:
     from PIL import Image
 
