@@ -8,7 +8,7 @@ import resource
 import sys
 import time
 from pathlib import Path as File
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
 import click
 
@@ -18,6 +18,12 @@ from silhueta.core.job import Datum, DxfVersion, FrameOrigin, Keep, LengthDatum
 from silhueta.core.steps import Crop
 from silhueta.core.units import Unit, parse_area, parse_length
 from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.datum.rectify import Rectified
+    from silhueta.core.datum.scale import Scale
+    from silhueta.core.job import Job
+    from silhueta.core.picture.decode import Picture
 
 
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["--help"]})
@@ -277,12 +283,17 @@ def trace(
     if report is not None:
         with work.stage("report"):
             content = figures_report(drawing.paths(), units)
-        content["scale"] = _scale_report(traced.scale.mm_per_px, traced.scale.kind, rectified, done)
+        content["scale"] = _scale_report(traced.scale, rectified, done)
         _write_report(report, content, work)
 
 
 def _seen_datum(
-    picture: Any, sheet: str | None, corners: Any, gauge: bool, page: str | None, focal35: Any
+    picture: Picture,
+    sheet: str | None,
+    corners: Any,
+    gauge: bool,
+    page: str | None,
+    focal35: float | None,
 ) -> Datum | None:
     """Return the datum that the picture shows: sheet, gauge sheet or page."""
     from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet, sheet_at
@@ -309,19 +320,18 @@ def _seen_datum(
         raise click.UsageError(str(error)) from error
 
 
-def _scale_report(mm_per_px: float, kind: str, rectified: Any, job: Any) -> dict[str, object]:
+def _scale_report(scale: Scale, rectified: Rectified, job: Job) -> dict[str, object]:
     """Return the report's part on the scale; what is not known is left out."""
     import numpy as np
 
-    content: dict[str, object] = {"mm_per_px": mm_per_px, "kind": kind}
+    content: dict[str, object] = {"mm_per_px": scale.mm_per_px, "kind": scale.kind}
     solution = rectified.solution
-    if kind not in ("overall-width", "overall-height"):
+    if scale.kind not in ("overall-width", "overall-height"):
         from silhueta.core.geometry.measure import bounding_box
 
         left, bottom, right, top = bounding_box(job.outline.taken)
-        corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
-        raw = rectified.plane.to_px(corners)
-        across, sigma = solution.length(raw[0], raw[2])
+        ends = rectified.plane.to_px(np.array([[left, bottom], [right, top]])).tolist()
+        across, sigma = solution.length(ends[0], ends[1])
         content["relative_uncertainty"] = sigma / across
     if solution.residual_px is not None:
         content["residual_px"] = solution.residual_px

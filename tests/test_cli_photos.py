@@ -50,9 +50,10 @@ def test_a_sheet_in_the_photo_gives_the_size(call, tmp_path, photo):
     assert scale["camera_height_mm"] == pytest.approx(SCENE.plane().eye[2], rel=0.02)
 
 
-def test_corners_may_be_given(call, tmp_path, photo):
+@pytest.mark.parametrize("sheet", ["a4", "297x210mm", "210x297mm"])
+def test_corners_may_be_given(call, tmp_path, photo, sheet):
     corners = " ".join(f"{x:.1f},{y:.1f}" for x, y in SCENE.corners())
-    got = report(call, tmp_path, photo, "--sheet", "297x210mm", "--sheet-corners", corners)
+    got = report(call, tmp_path, photo, "--sheet", sheet, "--sheet-corners", corners)
     assert got["size_mm"] == pytest.approx([120, 80], abs=0.1)
 
 

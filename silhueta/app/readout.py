@@ -57,15 +57,12 @@ class Readout(QWidget):
             got = outline_figures(job.outline)
             unit, factor, places = self._unit(job)
             width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)
-            sure = ("", "")
+            sure = [unit, unit]
             if self._sigma is not None and true_size(job):
-                sure = tuple(f" ± {v / factor:.{places}f}" for v in self._sigma)  # type: ignore[assignment]
+                sure = [f"± {v / factor:.{places}f} {unit}" for v in self._sigma]
             loops = got.outer_loops + got.holes
             self._figures = [
-                [
-                    ("width", width, f"{sure[0]} {unit}".strip()),
-                    ("height", height, f"{sure[1]} {unit}".strip()),
-                ],
+                [("width", width, sure[0]), ("height", height, sure[1])],
                 [
                     ("loops", f"{loops} closed", ""),
                     ("open", str(got.open_paths), ""),

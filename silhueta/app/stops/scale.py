@@ -186,9 +186,6 @@ class ScaleSheet(Worksheet):
             return
         name, size = self.pages.sheet_size()
         marked: Any = tuple(points)
-        wide = math.dist(points[0], points[1]) > math.dist(points[1], points[2])
-        if wide != (size[0] > size[1]):
-            size = (size[1], size[0])
         self._set(lambda: sheet_at(picture, name, size, marked))
 
     def _take_dragged(self, corners: Corners) -> None:

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from silhueta.core.datum.camera import Lens, focal_from_35mm
-from silhueta.core.datum.find_sheet import FoundSheet, find_sheet
+from silhueta.core.datum.find_sheet import FoundSheet, find_sheet, skew
 from silhueta.core.datum.gauge import find_gauge
 from silhueta.core.datum.rectangle import measure_rectangle
 from silhueta.core.datum.sheets import SIZES
@@ -16,6 +16,7 @@ from silhueta.core.errors import ScaleError
 from silhueta.core.job import MARKED_PX, GaugeDatum, SheetDatum
 from silhueta.core.picture.decode import Picture
 
+_CLEARLY = 0.05  # by which the shape must speak against the order in which a size was given
 Corners = tuple[tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]]
 
 
@@ -67,7 +68,7 @@ def sheet_at(
 ) -> SheetDatum:
     """Return the sheet at marked `corners`, moved onto its edges where they are to be seen nearby.
 
-    The size is taken as given: width along the first side.
+    The size's width is along the first side, unless the photo clearly shows it the other way.
 
     Raises
     ------
@@ -75,10 +76,14 @@ def sheet_at(
         If the corners make no rectangle.
 
     """
+    lens = lens_of(picture)
+    other = (size[1], size[0])
+    ideal = np.array(SheetDatum(name, size, corners).corners)  # its checks come first
+    if skew(ideal, other, lens) < skew(ideal, size, lens) - _CLEARLY:
+        size = other
     marked = SheetDatum(name, size, corners)
     if not snap:
         return marked
-    lens = lens_of(picture)
     try:
         found = measure_rectangle(
             picture.grey, np.array(corners), lens, sign=0, reach=max(6.0, picture.width / 400)
