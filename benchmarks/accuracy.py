@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from benchmarks.shapes import every_shape, picture, placed
@@ -13,6 +15,9 @@ from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
+
+
+Grey = NDArray[np.uint8]
 
 
 def dense(path: Path, step: float = 0.1) -> Floats:
@@ -31,12 +36,23 @@ def segment_count(loops: list[Loop]) -> int:
     return sum(1 if full_circle(loop) else len(loop.kinds) for loop in loops)
 
 
+def spoilt(grey: Grey, spoil: str, seed: int = 0) -> Grey:
+    """Return a picture with noise of 12 grey levels, or after a JPEG of quality 50."""
+    if "noise" in spoil:
+        noise = np.random.default_rng(seed).normal(0, 12, grey.shape)
+        grey = np.clip(np.round(grey + noise), 0, 255).astype(np.uint8)
+    if "jpeg" in spoil:
+        stored = cv2.imencode(".jpg", grey, [cv2.IMWRITE_JPEG_QUALITY, 50])[1]
+        grey = np.asarray(cv2.imdecode(stored, cv2.IMREAD_GRAYSCALE), np.uint8)
+    return grey
+
+
 def compare(
-    loops: list[Loop], side: int, tolerance: float | None
+    loops: list[Loop], side: int, tolerance: float | None, spoil: str = ""
 ) -> tuple[float, float, float, int]:
     """Return mean and largest deviation in px both ways, the segment ratio, and the faults."""
     true = placed(loops, side)
-    grey = picture(true, side)
+    grey = spoilt(picture(true, side), spoil)
     traced = trace(
         Picture(grey, None, None, "PNG"),
         PixelDatum(1.0),
@@ -50,9 +66,9 @@ def compare(
     return mean, max(there.max(), back.max()), segment_count(found) / segment_count(true), faults
 
 
-def run(side: int = 640, tolerance: float | None = None) -> dict[str, float]:
+def run(side: int = 640, tolerance: float | None = None, spoil: str = "") -> dict[str, float]:
     """Return the figures over every shape."""
-    rows = {name: compare(loops, side, tolerance) for name, loops in every_shape().items()}
+    rows = {name: compare(loops, side, tolerance, spoil) for name, loops in every_shape().items()}
     table = np.array(list(rows.values()))
     return {
         "shapes": len(table),

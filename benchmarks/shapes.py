@@ -1,11 +1,16 @@
-"""Shapes whose outlines are known exactly: glyphs of open-licence fonts, and lines and arcs."""
+"""Shapes whose outlines are known exactly: glyphs, icons, and lines and arcs of a workshop."""
 
 from __future__ import annotations
 
+import json
+from functools import cache
 from pathlib import Path as File
+from typing import Any
 
 import numpy as np
-from fontTools.pens.recordingPen import DecomposingRecordingPen
+from fontTools.pens.recordingPen import DecomposingRecordingPen, RecordingPen
+from fontTools.svgLib.path import parse_path
+from fontTools.svgLib.path.arc import EllipticalArc
 from fontTools.ttLib import TTFont
 
 from silhueta.core.geometry.flatten import flatten
@@ -18,6 +23,7 @@ FONTS = (
     ROOT / "silhueta/app/look/fonts/Barlow_500Medium.ttf",
     ROOT / "tests/data/fonts/CrimsonText_400Regular.ttf",
 )
+ICONS = ROOT / "tests/data/icons/icons.json"
 GLYPHS = "ABCDEFGHJKLMNPQRSTUVXYZabcdefghkmnopqrstuvwxyz23456789&"
 
 
@@ -27,24 +33,59 @@ def glyph_loops(font: File, character: str) -> list[Loop]:
     glyphs = face.getGlyphSet()
     pen = DecomposingRecordingPen(glyphs)
     glyphs[face.getBestCmap()[ord(character)]].draw(pen)
+    return _loops(pen.value)
+
+
+class _ArcPen(RecordingPen):
+    """Records the arcs of an SVG path as well."""
+
+    def arcTo(self, *values: Any) -> None:
+        """Take radii, rotation, flags and end as the path gives them."""
+        self.value.append(("arcTo", values))
+
+
+def icon_loops(path: str) -> list[Loop]:
+    """Return the loops of an SVG path, y up; its circular arcs as arcs."""
+    pen = _ArcPen()
+    parse_path(path, pen)
+    return [transform(loop, np.diag([1.0, -1.0])) for loop in _loops(pen.value)]
+
+
+def _loops(recorded: list[tuple[str, Any]]) -> list[Loop]:
     loops: list[Loop] = []
     nodes: list[Floats] = []
     kinds: list[int] = []
+    bulges: list[float] = []
     controls: list[Floats] = []
 
-    def add(kind: int, end: Floats, control: Floats) -> None:
-        if kind == LINE and np.allclose(end, nodes[-1]):
+    def add(kind: int, end: Floats, control: Floats | None = None, bulge: float = 0.0) -> None:
+        if np.allclose(end, nodes[-1], atol=1e-9):
             return
         kinds.append(kind)
-        controls.append(control)
+        bulges.append(bulge)
+        controls.append(np.zeros((2, 2)) if control is None else control)
         nodes.append(end)
 
-    for name, values in pen.value:
+    for name, values in recorded:
+        if name == "arcTo":
+            rx, ry, turn, large, sweep, to = values
+            chord = float(np.hypot(*(np.array(to) - nodes[-1])))
+            if rx == ry:
+                half = np.arcsin(min(chord / (2 * rx), 1.0))
+                angle = 2 * (np.pi - half if large else half)
+                add(ARC, np.array(to, float), None, np.tan(angle / 4) * (1 if sweep else -1))
+                continue
+            inner = RecordingPen()
+            start = complex(*nodes[-1])
+            EllipticalArc(start, rx, ry, turn, large, sweep, complex(*to)).draw(inner)
+            for _, hull in inner.value:
+                add(CUBIC, np.array(hull[2], float), np.array(hull[:2], float))
+            continue
         points = [None if p is None else np.array(p, float) for p in values]
         if name == "moveTo":
-            nodes, kinds, controls = [points[0]], [], []
+            nodes, kinds, controls, bulges = [points[0]], [], [], []
         elif name == "lineTo":
-            add(LINE, points[0], np.zeros((2, 2)))
+            add(LINE, points[0])
         elif name == "curveTo":
             add(CUBIC, points[2], np.array(points[:2]))
         elif name == "qCurveTo":
@@ -54,19 +95,13 @@ def glyph_loops(font: File, character: str) -> list[Loop]:
                 start = nodes[-1]
                 add(CUBIC, on, np.array([start + (off - start) * 2 / 3, on + (off - on) * 2 / 3]))
         elif name in ("closePath", "endPath"):
-            if np.allclose(nodes[-1], nodes[0]):
+            if np.allclose(nodes[-1], nodes[0], atol=1e-6):
                 nodes = nodes[:-1]
             else:
                 kinds.append(LINE)
+                bulges.append(0.0)
                 controls.append(np.zeros((2, 2)))
-            loops.append(
-                Loop(
-                    np.array(nodes),
-                    np.array(kinds, np.uint8),
-                    np.zeros(len(kinds)),
-                    np.array(controls),
-                )
-            )
+            loops.append(Loop(np.array(nodes), np.array(kinds, np.uint8), bulges, controls))
     return loops
 
 
@@ -119,10 +154,13 @@ def picture(loops: list[Loop], side: int) -> np.ndarray:
     return np.round(255 * (1 - coverage(outlines, side, side))).astype(np.uint8)
 
 
+@cache
 def every_shape() -> dict[str, list[Loop]]:
     """Return all shapes by name."""
     shapes = workshop_shapes()
     for font in FONTS:
         for character in GLYPHS:
             shapes[f"{font.stem} {character}"] = glyph_loops(font, character)
+    for name, path in json.loads(ICONS.read_text())["paths"].items():
+        shapes[name] = icon_loops(path)
     return shapes

@@ -12,10 +12,12 @@ from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
 from silhueta.core.trace.joints import chain_nodes, polish, residual
 from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
-from silhueta.core.trace.segments import Ints, break_up
+from silhueta.core.trace.segments import TRIM, Ints, break_up
 
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
-_PRICE = 0.6  # of gate², per segment
+_PRICE = 0.2  # of gate², per segment
+_NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
+_PARTED = 30.0  # of noise², that a segment must save besides
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _ASTRAY = 10.0  # px: two almost parallel neighbours meet farther off, and would make a spike
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
@@ -29,7 +31,7 @@ class Fit(NamedTuple):
     deviation: float
 
 
-def fit_contour(points: Floats, tolerance: float) -> Fit:
+def fit_contour(points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1) -> Fit:
     """Return the loop of lines and arcs through a closed contour.
 
     Parameters
@@ -39,24 +41,29 @@ def fit_contour(points: Floats, tolerance: float) -> Fit:
     tolerance : float, px
         Largest distance wanted between contour and loop; taken as 0.12 px when smaller. Within
         about 2 px of a sharp corner another half pixel is allowed, because blur rounds it.
+    noise : float, px
+        Standard deviation of a point across the edge.
+    reach : int, px
+        How far blur reaches (`true_edge`).
 
     """
-    gate = max(tolerance, _FINEST)
-    price = _PRICE * gate * gate
+    gate = max(tolerance, _FINEST, _NOISIEST * noise)
+    price = _PRICE * gate * gate + _PARTED * noise * noise
+    trim = TRIM + reach - 1
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
     x, y, radius, square, worst = fit_circle(local)
     round_cost = square + 1.25 * price if radius > 0 and worst <= gate else np.inf
     if round_cost <= 2 * price:
         return Fit(_circle(centre + (x, y), radius, local), worst)
-    best = _chain(local, gate, price)
+    best = _chain(local, gate, trim, price)
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
     area = _area(local)
     for share in _TIGHTER:
         if best.worst <= gate and _is_sound(best, area):
             break
-        again = _chain(local, share * gate, share * share * price)
+        again = _chain(local, share * gate, trim, share * share * price)
         if again.worst < best.worst or not _is_sound(best, area):
             best = again
     if not _is_sound(best, area):
@@ -92,10 +99,10 @@ class _Chain(NamedTuple):
     astray: float  # the farthest that a node lies from the contour's point it stands for, px
 
 
-def _chain(points: Floats, gate: float, price: float) -> _Chain:
-    started, stops = break_up(points, gate, price)
-    nodes, bulges = chain_nodes(started, stops, gate, price)
-    polish(started, stops, nodes, bulges)
+def _chain(points: Floats, gate: float, trim: float, price: float) -> _Chain:
+    started, stops = break_up(points, gate, trim, price)
+    nodes, bulges = chain_nodes(started, stops, gate, trim, price)
+    polish(started, stops, nodes, bulges, trim)
     worst, total = deviation(started, stops, nodes, bulges)
     ends = started[stops[: len(nodes)] % len(started)]
     astray = float(np.hypot(*(nodes - ends).T).max(initial=0.0))

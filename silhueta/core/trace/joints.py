@@ -15,7 +15,7 @@ import numpy as np
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import ARC, LINE, Floats
-from silhueta.core.trace.segments import ROUNDED, TRIM, Ints, arc_lengths, fit_between, trimmed
+from silhueta.core.trace.segments import ROUNDED, Ints, arc_lengths, fit_between, trimmed
 
 _SWEEPS = 8
 _DAMP = 0.02  # points' worth of pull towards where a node stood
@@ -24,7 +24,9 @@ _CORNER_TURN = 0.8  # radians; below, a joint is smooth and nothing near it is r
 
 
 @compiled
-def chain_nodes(points: Floats, stops: Ints, gate: float, price: float) -> tuple[Floats, Floats]:
+def chain_nodes(
+    points: Floats, stops: Ints, gate: float, trim: float, price: float
+) -> tuple[Floats, Floats]:
     """Return first nodes (m, 2) and bulges (m,) of the closed chain with breakpoints `stops`.
 
     A node is where neighbouring primitives meet, near its breakpoint; where they hardly meet, it
@@ -35,10 +37,18 @@ def chain_nodes(points: Floats, stops: Ints, gate: float, price: float) -> tuple
     primitives = np.zeros((m, 6))
     for k in range(m):
         if not fit_between(
-            points, along, stops[k], stops[k + 1], gate, TRIM, ROUNDED, price, primitives[k]
+            points, along, stops[k], stops[k + 1], gate, trim, ROUNDED * trim, price, primitives[k]
         ):
             fit_between(
-                points, along, stops[k], stops[k + 1], 1e9, TRIM, ROUNDED, price, primitives[k]
+                points,
+                along,
+                stops[k],
+                stops[k + 1],
+                1e9,
+                trim,
+                ROUNDED * trim,
+                price,
+                primitives[k],
             )
     nodes = np.zeros((m, 2))
     for k in range(m):
@@ -208,14 +218,14 @@ def tangent_turn(nodes: Floats, bulges: Floats, k: int) -> float:
 
 
 @compiled
-def polish(points: Floats, stops: Ints, nodes: Floats, bulges: Floats) -> None:
+def polish(points: Floats, stops: Ints, nodes: Floats, bulges: Floats, trim: float) -> None:
     """Move nodes and bulges, in place, to the least squared distance from the contour."""
     m = len(nodes)
     along = arc_lengths(points)
     spans = np.zeros((m, 2), np.int64)
     for _ in range(_SWEEPS):
         for k in range(m):
-            first, last = trimmed(along, stops[k], stops[k + 1], TRIM)
+            first, last = trimmed(along, stops[k], stops[k + 1], trim)
             if abs(tangent_turn(nodes, bulges, k)) < _CORNER_TURN:
                 first = stops[k]
             if abs(tangent_turn(nodes, bulges, (k + 1) % m)) < _CORNER_TURN:

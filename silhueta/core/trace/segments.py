@@ -2,7 +2,7 @@
 
 Words used here
     candidate   a contour point at which a segment may begin or end
-    trim        the stretch at both ends of a segment that blur has rounded, left out of its fit
+    trim        px at both ends of a segment that blur has rounded, left out of its fit
     gate        the largest distance that a fitted point may have from its segment
     price       what a segment costs, px²; more squared residual is taken before another is bought
 
@@ -26,9 +26,9 @@ from silhueta.core.trace.primitives import SUMS, add_point, best_primitive, wors
 Ints = NDArray[np.int64]
 
 TRIM = 1.6  # px that anti-aliasing rounds on each side of a corner
-ROUNDED = 0.45  # px that blur moves a contour off either side of a sharp corner, at most
-_BLUNT = 2.4  # px: a segment this short may be a corner cut off
-_CUT_OFF = 0.8  # px that such a corner's contour may be off its sides
+ROUNDED = 0.28  # of the trim, that blur moves a contour off either side of a sharp corner, at most
+_BLUNT = 1.5  # trims: a segment this short may be a corner cut off
+_CUT_OFF = 0.5  # of the trim, that such a corner's contour may be off its sides
 _WINDOW = 10  # candidates in a window at most
 _PATIENCE = 3  # candidates in a row that no primitive reaches before a start is given up
 _HOPELESS = 1e6  # px²: cost of a stretch that nothing fits; looked at again afterwards
@@ -114,7 +114,7 @@ def sharpness(points: Floats, along: Floats, reach: float) -> Floats:
 
 
 @compiled
-def _greedy(points: Floats, along: Floats, gate: float, way: int) -> Ints:
+def _greedy(points: Floats, along: Floats, gate: float, trim: float, way: int) -> Ints:
     """Return the breakpoints, ascending from 0 to n, of the walk that goes as far as it can."""
     n = len(points)
     stops = np.zeros(n + 2, np.int64)
@@ -130,7 +130,7 @@ def _greedy(points: Floats, along: Floats, gate: float, way: int) -> Ints:
             if (there - goal) * way > 0:
                 there = goal
             low, high = min(here, there), max(here, there)
-            if fit_between(points, along, low, high, gate, TRIM, ROUNDED, 0.0, out):
+            if fit_between(points, along, low, high, gate, trim, ROUNDED * trim, 0.0, out):
                 best = there
             elif leap < 12:
                 bad += 1
@@ -146,14 +146,14 @@ def _greedy(points: Floats, along: Floats, gate: float, way: int) -> Ints:
 
 
 @compiled
-def _candidates(points: Floats, along: Floats, turn: Floats, gate: float) -> Ints:
+def _candidates(points: Floats, along: Floats, turn: Floats, gate: float, trim: float) -> Ints:
     n = len(points)
     mark = np.zeros(n + 1, np.bool_)
     mark[0] = mark[n] = True
     for part in range(2):
         limit = gate if part == 0 else 0.4 * gate
-        ahead = _greedy(points, along, limit, 1)
-        back = _greedy(points, along, limit, -1)
+        ahead = _greedy(points, along, limit, trim, 1)
+        back = _greedy(points, along, limit, trim, -1)
         paired = len(ahead) == len(back)
         for k in range(1, len(ahead)):
             low = min(back[k], ahead[k]) if paired else ahead[k]
@@ -179,7 +179,9 @@ def _candidates(points: Floats, along: Floats, turn: Floats, gate: float) -> Int
 
 
 @compiled
-def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float) -> Ints:
+def _cheapest(
+    points: Floats, along: Floats, at: Ints, gate: float, trim: float, price: float
+) -> Ints:
     """Return the breakpoints, 0 to n, of the cheapest chain over the candidates `at`."""
     count, n = len(at), len(points)
     cost = np.full(count, np.inf)
@@ -190,7 +192,7 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
     for i in range(count - 1):
         bad = 0
         first = at[i]
-        while first < n and along[first] < along[at[i]] + TRIM:
+        while first < n and along[first] < along[at[i]] + trim:
             first += 1
         last = first - 1  # the sums hold the points first..last, and grow with j
         sums[:] = 0.0
@@ -198,18 +200,22 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
         for j in range(i + 1, count):
             if at[j] - at[i] > 0.9 * n:
                 break
-            if along[at[j]] - along[at[i]] < 4.2 * TRIM:
-                fits = fit_between(points, along, at[i], at[j], gate, TRIM, ROUNDED, price, out)
+            if cost[i] + price >= cost[j]:
+                continue  # whatever the fit, it comes too dear
+            if along[at[j]] - along[at[i]] < 4.2 * trim:
+                fits = fit_between(
+                    points, along, at[i], at[j], gate, trim, ROUNDED * trim, price, out
+                )
             else:
                 end = at[j]
-                while along[end] > along[at[j]] - TRIM:
+                while along[end] > along[at[j]] - trim:
                     end -= 1
                 while last < end:
                     last += 1
                     add_point(sums, points[last % n, 0] - ox, points[last % n, 1] - oy)
                 fits = best_primitive(sums, points, first, end, gate, 0.25 * price, out)
                 fits = fits and _ends_keep(
-                    points, at[i], at[j], first, end, max(gate, ROUNDED), out
+                    points, at[i], at[j], first, end, max(gate, ROUNDED * trim), out
                 )
             bad = 0 if fits else bad + 1
             spent = out[4] + _price(out, price)
@@ -232,7 +238,9 @@ def _cheapest(points: Floats, along: Floats, at: Ints, gate: float, price: float
 
 
 @compiled
-def _settle(points: Floats, along: Floats, stops: Ints, gate: float, price: float) -> None:
+def _settle(
+    points: Floats, along: Floats, stops: Ints, gate: float, trim: float, price: float
+) -> None:
     """Move each inner breakpoint to the best place near it, twice."""
     left, right = np.zeros(6), np.zeros(6)
     for _ in range(2):
@@ -241,9 +249,13 @@ def _settle(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
             reach = max(3, min(12, min(here - before, after - here) // 4))
             best, where = np.inf, here
             for q in range(max(before + 2, here - reach), min(after - 1, here + reach + 1)):
-                if not fit_between(points, along, before, q, gate, TRIM, ROUNDED, price, left):
+                if not fit_between(
+                    points, along, before, q, gate, trim, ROUNDED * trim, price, left
+                ):
                     continue
-                if not fit_between(points, along, q, after, gate, TRIM, ROUNDED, price, right):
+                if not fit_between(
+                    points, along, q, after, gate, trim, ROUNDED * trim, price, right
+                ):
                     continue
                 if left[4] + right[4] < best:
                     best, where = left[4] + right[4], q
@@ -251,16 +263,18 @@ def _settle(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
 
 
 @compiled
-def _merged(points: Floats, along: Floats, stops: Ints, gate: float, price: float) -> Ints:
+def _merged(
+    points: Floats, along: Floats, stops: Ints, gate: float, trim: float, price: float
+) -> Ints:
     """Return `stops` without those whose two segments are as well one."""
     out = np.zeros(6)
     kept = np.zeros(len(stops), np.int64)
     used = 1
     before = np.inf  # cost of the segment from kept[used - 1] to the stop looked at
     for k in range(1, len(stops)):
-        cost = _cost(points, along, kept[used - 1], stops[k], gate, price, out)
+        cost = _cost(points, along, kept[used - 1], stops[k], gate, trim, price, out)
         if used > 1 and len(stops) - k + used > 3:
-            whole = _cost(points, along, kept[used - 2], stops[k], gate, price, out)
+            whole = _cost(points, along, kept[used - 2], stops[k], gate, trim, price, out)
             if whole <= before + cost:
                 used -= 1
                 cost = whole
@@ -271,7 +285,9 @@ def _merged(points: Floats, along: Floats, stops: Ints, gate: float, price: floa
 
 
 @compiled
-def _sharpened(points: Floats, along: Floats, stops: Ints, gate: float, price: float) -> Ints:
+def _sharpened(
+    points: Floats, along: Floats, stops: Ints, gate: float, trim: float, price: float
+) -> Ints:
     """Return `stops` with corners instead of segments that are no longer than blur.
 
     Where the very pixel of a sharp corner is hardly covered, the contour cuts it off by up to two
@@ -282,16 +298,20 @@ def _sharpened(points: Floats, along: Floats, stops: Ints, gate: float, price: f
     used = 1
     k = 1
     while k < len(stops):
-        blunt = k + 1 < len(stops) and along[stops[k + 1]] - along[stops[k]] <= _BLUNT
+        blunt = k + 1 < len(stops) and along[stops[k + 1]] - along[stops[k]] <= _BLUNT * trim
         if blunt and k + 2 < len(stops) and len(stops) - k + used > 4:
             before, after = kept[used - 1], stops[k + 2]
             best, where = np.inf, -1
             for q in range(stops[k], stops[k + 1] + 1):
                 if q - before < 3 or after - q < 3:
                     continue
-                if not fit_between(points, along, before, q, gate, TRIM, _CUT_OFF, price, left):
+                if not fit_between(
+                    points, along, before, q, gate, trim, _CUT_OFF * trim, price, left
+                ):
                     continue
-                if not fit_between(points, along, q, after, gate, TRIM, _CUT_OFF, price, right):
+                if not fit_between(
+                    points, along, q, after, gate, trim, _CUT_OFF * trim, price, right
+                ):
                     continue
                 if left[4] + right[4] < best:
                     best, where = left[4] + right[4], q
@@ -308,10 +328,17 @@ def _sharpened(points: Floats, along: Floats, stops: Ints, gate: float, price: f
 
 @compiled
 def _cost(
-    points: Floats, along: Floats, i: int, j: int, gate: float, price: float, out: Floats
+    points: Floats,
+    along: Floats,
+    i: int,
+    j: int,
+    gate: float,
+    trim: float,
+    price: float,
+    out: Floats,
 ) -> float:
     """Return what segment i..j costs, without end when nothing fits it."""
-    if not fit_between(points, along, i, j, gate, TRIM, ROUNDED, price, out):
+    if not fit_between(points, along, i, j, gate, trim, ROUNDED * trim, price, out):
         return np.inf
     return float(out[4] + _price(out, price))
 
@@ -322,13 +349,13 @@ def _price(primitive: Floats, price: float) -> float:
 
 
 @compiled
-def break_up(points: Floats, gate: float, price: float) -> tuple[Floats, Ints]:
+def break_up(points: Floats, gate: float, trim: float, price: float) -> tuple[Floats, Ints]:
     """Return the contour, begun at a breakpoint, and its breakpoints from 0 to n.
 
     Parameters
     ----------
     points : (n, 2), n >= 4, px; closed, the first not repeated
-    gate, price : float, px and px²
+    gate, trim, price : float, px, px and px²
 
     Returns
     -------
@@ -342,19 +369,21 @@ def break_up(points: Floats, gate: float, price: float) -> tuple[Floats, Ints]:
     turn = sharpness(points, along, 4.0)
     points, turn = _turned_to(points, turn, int(np.argmax(turn)))
     along = arc_lengths(points)
-    points, turn = _turned_to(points, turn, _good_start(_greedy(points, along, gate, 1)))
+    points, turn = _turned_to(points, turn, _good_start(_greedy(points, along, gate, trim, 1)))
     along = arc_lengths(points)
-    stops = _cheapest(points, along, _candidates(points, along, turn, gate), gate, price)
-    _settle(points, along, stops, gate, price)
+    stops = _cheapest(
+        points, along, _candidates(points, along, turn, gate, trim), gate, trim, price
+    )
+    _settle(points, along, stops, gate, trim, price)
     # the start was the greedy walk's: begin at another breakpoint, so that it settles too
     start = _good_start(stops)
     points, turn = _turned_to(points, turn, start)
     along = arc_lengths(points)
     n = len(points)
     stops = np.append(np.sort((stops[:-1] - start) % n), n)
-    stops = _merged(points, along, stops, gate, price)
-    stops = _sharpened(points, along, stops, gate, price)
-    _settle(points, along, stops, gate, price)
+    stops = _merged(points, along, stops, gate, trim, price)
+    stops = _sharpened(points, along, stops, gate, trim, price)
+    _settle(points, along, stops, gate, trim, price)
     return points, stops
 
 

@@ -25,6 +25,7 @@ from silhueta.core.geometry.path import Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, Keep, OverallDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import Contours, contours
+from silhueta.core.trace.edge import Edge, true_edge
 from silhueta.core.trace.fit import Fit, fit_contour, polygon
 from silhueta.core.trace.threshold import level_of
 from silhueta.core.trace.walls import Walls, at_the_top
@@ -100,11 +101,14 @@ def trace(
         found, size = _sized_contours(picture, level, datum, settings)
         if walls is not None and face is not None:
             found = _at_the_top(found, face, walls)
+        edge = Edge(found, 0.0, 1)
+        if settings.threshold is None and walls is None:
+            edge = true_edge(picture.grey, found)
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
     with work.stage("fit"):
-        fits = _fit_all(found, tolerance, work)
+        fits = _fit_all(edge, tolerance, work)
     with work.stage("check"):
-        loops, deviation = _uncrossed(found, fits, tolerance, work)
+        loops, deviation = _uncrossed(found, edge, fits, tolerance, work)
         if isinstance(datum, OverallDatum):
             left, bottom, right, top = bounding_box(_solid(loops, found))
             size = mm_per_px(datum, (right - left, top - bottom))
@@ -174,7 +178,8 @@ def _extent(found: Contours) -> tuple[float, float]:
     return float(width), float(height)
 
 
-def _fit_all(found: Contours, tolerance: float, work: Work) -> list[Fit]:
+def _fit_all(edge: Edge, tolerance: float, work: Work) -> list[Fit]:
+    found = edge.contours
     order = np.argsort(-np.diff(found.first))  # the longest first, so that the threads end together
     done: dict[int, Fit] = {}
     total = max(int(found.first[-1]), 1)
@@ -182,7 +187,7 @@ def _fit_all(found: Contours, tolerance: float, work: Work) -> list[Fit]:
 
     def one(i: int) -> tuple[int, Fit]:
         work.step(finished / total)
-        return i, fit_contour(found.contour(i), tolerance)
+        return i, fit_contour(found.contour(i), tolerance, edge.noise, edge.reach)
 
     with ThreadPoolExecutor(2) as pool:
         for i, fit in pool.map(one, order.tolist()):
@@ -193,7 +198,7 @@ def _fit_all(found: Contours, tolerance: float, work: Work) -> list[Fit]:
 
 
 def _uncrossed(
-    found: Contours, fits: Sequence[Fit], tolerance: float, work: Work
+    found: Contours, edge: Edge, fits: Sequence[Fit], tolerance: float, work: Work
 ) -> tuple[list[Loop], float]:
     """Return loops that do not cross, and the largest deviation: fitted anew where they do.
 
@@ -211,11 +216,13 @@ def _uncrossed(
         for i in anew:
             share = _RETRIES[tries[i]]
             tries[i] += 1
-            points = found.contour(i)
             if share > 0:
-                loops[i], deviations[i] = fit_contour(points, share * tolerance)
+                points = edge.contours.contour(i)
+                loops[i], deviations[i] = fit_contour(
+                    points, share * tolerance, edge.noise, edge.reach
+                )
             else:
-                loops[i], deviations[i] = polygon(points, 0.0), 0.0
+                loops[i], deviations[i] = polygon(found.contour(i), 0.0), 0.0
     return loops, max(deviations, default=0.0)
 
 
