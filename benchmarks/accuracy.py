@@ -16,7 +16,6 @@ from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 
-
 Grey = NDArray[np.uint8]
 
 

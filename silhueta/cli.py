@@ -14,8 +14,9 @@ import click
 
 from silhueta import __version__
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import Datum, DxfVersion, FrameOrigin, Keep, LengthDatum
+from silhueta.core.job import Datum, DxfVersion, FrameOrigin, LengthDatum
 from silhueta.core.steps import Crop
+from silhueta.core.trace_settings import Keep, Kind, Mode, Pen
 from silhueta.core.units import Unit, parse_area, parse_length
 from silhueta.core.work import Work
 
@@ -135,6 +136,44 @@ class _Box(click.ParamType[Any]):
             self.fail(text, param, ctx)
 
 
+class _Band(click.ParamType[Any]):
+    """Two greys: "LO-HI"."""
+
+    name = "LO-HI"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*-\s*(\d+(?:\.\d+)?)\s*", value)
+        if found is None or not 0 <= float(found[1]) < float(found[2]) <= 255:
+            self.fail(f"“{value}” is not a band of greys; type it as 60-140", param, ctx)
+        return float(found[1]), float(found[2])
+
+
+class _Colour(click.ParamType[Any]):
+    """A colour: "#rrggbb"."""
+
+    name = "#rrggbb"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        found = re.fullmatch(r"#?([0-9a-fA-F]{6})", value.strip())
+        if found is None:
+            self.fail(f"“{value}” is not a colour; type it as #c8202a", param, ctx)
+        return tuple(bytes.fromhex(found[1]))
+
+
+class _Angle(click.ParamType[Any]):
+    """An angle from 0 to 180 degrees: "35deg" or "35"."""
+
+    name = "ANGLE"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(?:deg|°)?\s*", str(value))
+        if found is None or float(found[1]) > 180:
+            self.fail(f"“{value}” is not an angle; type it as 35deg", param, ctx)
+        return float(found[1])
+
+
 _FILE = click.Path(path_type=File)
 
 
@@ -164,6 +203,17 @@ _FILE = click.Path(path_type=File)
 @click.option("--focal35", type=float, help="The lens, as a 35-mm equivalent in mm.")
 @click.option("--crop", type=_Box(), help="The part of the picture that counts, px.")
 @click.option("--threshold", type=_Threshold(), default="auto", help="Darker than this is dark.")
+@click.option("--band", type=_Band(), help="The part lies between these two greys.")
+@click.option("--local", type=_Length(), help="Hold greys against those around, in this window.")
+@click.option("--colour", type=_Colour(), multiple=True, help="The part's colour; may be repeated.")
+@click.option(
+    "--colour-distance",
+    type=click.FloatRange(0, 100, min_open=True),
+    default=20.0,
+    show_default=True,
+    help="CIE DE2000 difference that still counts as picked.",
+)
+@click.option("--part", is_flag=True, help="Part against ground, for photos of real objects.")
 @click.option("--invert", is_flag=True, help="The part is light.")
 @click.option(
     "--speck", type=_Area(), default="1mm2", show_default=True, help="Leave out loops under this."
@@ -171,6 +221,19 @@ _FILE = click.Path(path_type=File)
 @click.option(
     "--tolerance", type=_Length(), help="How far the outline may leave the edge. [half a pixel]"
 )
+@click.option("--pen", type=click.Choice(["outer", "inner", "centre"]), help="Trace a pen line.")
+@click.option("--close-gaps", type=_Length(), help="Close breaks of the pen line up to this.")
+@click.option("--colours", type=click.IntRange(2, 16), help="Split into this many main colours.")
+@click.option("--fit", type=click.Choice(["arcs", "curves"]), default="arcs", show_default=True)
+@click.option("--smooth", type=_Length(), help="Calm the edge over this length.")
+@click.option(
+    "--corner",
+    type=_Angle(),
+    default="35deg",
+    show_default=True,
+    help="Joints that turn by less are smooth where the edge allows it.",
+)
+@click.option("--many", is_flag=True, help="Trace more than a million edge points.")
 @click.option(
     "--keep", type=click.Choice(["all", "outer", "outer+holes"]), default="all", show_default=True
 )
@@ -199,9 +262,21 @@ def trace(
     focal35: float | None,
     crop: Any,
     threshold: float,
+    band: tuple[float, float] | None,
+    local: float | None,
+    colour: tuple[Any, ...],
+    colour_distance: float,
+    part: bool,
     invert: bool,
     speck: float,
     tolerance: float | None,
+    pen: Pen | None,
+    close_gaps: float | None,
+    colours: int | None,
+    fit: Kind,
+    smooth: float | None,
+    corner: float,
+    many: bool,
     keep: Keep,
     units: Unit,
     dxf_version: DxfVersion,
@@ -221,6 +296,9 @@ def trace(
         raise click.UsageError(
             f"give one of {' and '.join(seen)}, alone or with --known-length: each fixes the scale"
         )
+    mode = _mode(threshold, band, local, colour, part, colours)
+    if close_gaps is not None and pen is None:
+        raise click.UsageError("--close-gaps needs --pen outer, inner or centre")
     if sheet_corners is not None and not sheet:
         raise click.UsageError("--sheet-corners needs --sheet with the sheet's size")
 
@@ -254,13 +332,28 @@ def trace(
                 "--overall-height, --known-length, --sheet, --gauge, --page"
             )
         datum = DpiDatum(decoded.dpi, "file")
-    settings = TraceSettings(
-        threshold=None if threshold < 0 else threshold,
-        invert=invert,
-        speck=speck,
-        tolerance=tolerance,
-        keep=keep,
-    )
+    try:
+        settings = TraceSettings(
+            threshold=None if threshold < 0 else threshold,
+            invert=invert,
+            speck=speck,
+            tolerance=tolerance,
+            keep=keep,
+            mode=mode,
+            band=band or TraceSettings().band,
+            window=local or TraceSettings().window,
+            colours=colour,
+            colour_distance=colour_distance,
+            pen=pen,
+            close_gaps=close_gaps or 0.0,
+            split=colours or 0,
+            fit=fit,
+            smooth=smooth or 0.0,
+            corner=corner,
+            many=many,
+        )
+    except SilhuetaError as error:
+        raise click.UsageError(str(error)) from error
     cut_file = CutFileSettings(units, dxf_version, origin)
     start = Job(
         name=picture.stem,
@@ -284,7 +377,34 @@ def trace(
         with work.stage("report"):
             content = figures_report(drawing.paths(), units)
         content["scale"] = _scale_report(traced.scale, rectified, done)
+        off = traced.deviation
+        content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
         _write_report(report, content, work)
+
+
+def _mode(
+    threshold: float,
+    band: tuple[float, float] | None,
+    local: float | None,
+    colour: tuple[Any, ...],
+    part: bool,
+    colours: int | None,
+) -> Mode:
+    """Return the mode that was asked for."""
+    given: dict[str, tuple[bool, Mode]] = {
+        "--threshold": (threshold >= 0, "threshold"),
+        "--band": (band is not None, "band"),
+        "--local": (local is not None, "local"),
+        "--colour": (bool(colour), "colour"),
+        "--part": (part, "part"),
+        "--colours": (colours is not None, "threshold"),
+    }
+    named = [name for name, (is_given, _) in given.items() if is_given]
+    if len(named) > 1:
+        raise click.UsageError(
+            f"give one of {' and '.join(named)}: each tells the part from the ground its own way"
+        )
+    return given[named[0]][1] if named else "threshold"
 
 
 def _seen_datum(

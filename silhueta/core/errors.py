@@ -31,6 +31,24 @@ class TraceError(SilhuetaError):
     """A picture in which no outline can be found with the present settings."""
 
 
+class TooMuchError(TraceError):
+    """So many edges that a person should be asked first.
+
+    Parameters
+    ----------
+    text : str
+    points : int
+        Edge points found.
+    speck : float, mm²
+        Speck limit that would leave a thousand loops.
+
+    """
+
+    def __init__(self, text: str, points: int, speck: float) -> None:
+        super().__init__(text)
+        self.points, self.speck = points, speck
+
+
 class EditError(SilhuetaError, ValueError):
     """An edit with settings that make no sense."""
 

@@ -16,13 +16,16 @@ import math
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from silhueta.core.errors import EditError, ScaleError
+from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
+from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
+from silhueta.core.trace_settings import Keep as Keep
+from silhueta.core.trace_settings import Patch as Patch
+from silhueta.core.trace_settings import TraceSettings as TraceSettings
 from silhueta.core.units import Unit
 
-Keep = Literal["all", "outer", "outer+holes"]
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
@@ -279,47 +282,6 @@ def _positive(value: float, name: str) -> None:
         raise ScaleError(f"the {name} must be above zero, got {value:g}")
 
 
-DEFAULT_TOLERANCE_PX = 0.5
-
-
-@dataclass(frozen=True)
-class TraceSettings:
-    """How the picture becomes an outline.
-
-    Parameters
-    ----------
-    threshold : float or None, grey value 0 to 255
-        Darker than this is dark. None: found from the picture.
-    invert : bool
-        False: the part is dark. True: the part is light.
-    speck : float, mm²
-        Loops that enclose less are left out.
-    tolerance : float or None, mm
-        How far the outline may leave the edge. None: half a pixel.
-    keep : {"all", "outer", "outer+holes"}
-        Loops that are cut; the others stay, skipped.
-
-    """
-
-    threshold: float | None = None
-    invert: bool = False
-    speck: float = 1.0
-    tolerance: float | None = None
-    keep: Keep = "all"
-
-    def __post_init__(self) -> None:
-        if self.threshold is not None and not 0 <= self.threshold <= 255:
-            raise EditError(f"the threshold must be 0 to 255, got {self.threshold:g}")
-        if not (math.isfinite(self.speck) and self.speck >= 0):
-            raise EditError(f"the speck limit must be 0 mm² or more, got {self.speck:g}")
-        if self.tolerance is not None and not (
-            math.isfinite(self.tolerance) and self.tolerance > 0
-        ):
-            raise EditError(f"the tolerance must be above 0 mm, got {self.tolerance:g}")
-        if self.keep not in ("all", "outer", "outer+holes"):
-            raise EditError(f"keep is all, outer or outer+holes, got “{self.keep}”")
-
-
 @dataclass(frozen=True)
 class CutFileSettings:
     """How the cut file is written."""
@@ -342,8 +304,13 @@ class TraceStamp:
         Grey value of the edge, 0 to 255.
     dropped : int
         Loops left out as specks.
-    deviation_mm : float
-        Largest distance of the picture's edge from the outline.
+    deviation_mm, deviation_mean, deviation_p95 : float
+        Largest and mean distance of the picture's edge from the outline, mm, and what 95 % of it
+        keep within.
+    noise_mm : float
+        Standard deviation of a point of the edge.
+    rims : int
+        Dark strips along the picture's border that were left out.
 
     """
 
@@ -355,6 +322,10 @@ class TraceStamp:
     deviation_mm: float
     optics: Optics = Optics()
     clean: tuple[Step, ...] = ()
+    deviation_mean: float = 0.0
+    deviation_p95: float = 0.0
+    noise_mm: float = 0.0
+    rims: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -384,7 +355,7 @@ class Job:
     datums: tuple[Datum, ...] = ()
     optics: Optics = Optics()
     clean: tuple[Step, ...] = ()
-    trace: TraceSettings = TraceSettings()
+    trace: TraceSettings = field(default_factory=TraceSettings)
     outline: Outline = field(default_factory=Outline)
     traced: TraceStamp | None = None
     cut_file: CutFileSettings = CutFileSettings()

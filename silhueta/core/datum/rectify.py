@@ -22,6 +22,8 @@ from silhueta.core.picture.decode import MOST_PIXELS, Picture
 from silhueta.core.steps import Mirror, Step, Straighten, Turn
 from silhueta.core.work import Work
 
+Raster = NDArray[np.uint8] | NDArray[np.uint16]
+
 _GROWTH = 1.25  # of the picture's pixels that the rectified one may have
 _RIM = 64  # places along each side of the photo that say how far the field reaches
 _HAIR = 1e-4  # px that rounding may add to a whole number of them
@@ -53,6 +55,15 @@ class Rectified:
     def to_source(self, px: Floats) -> Floats:
         """Return where px (N, 2) of the rectified picture lie in the source, raw px."""
         return self.plane.to_px(self.scale.to_mm(px))
+
+    def resample(self, values: Raster, work: Work | None = None) -> Raster:
+        """Return values (H, W) or (H, W, 3) of the source's pixels as they lie in this picture."""
+        height, width = self.picture.grey.shape
+        ends = np.array([[0.0, 0.0], [width, height]])
+        if values.shape[:2] == (height, width) and np.allclose(self.to_source(ends), ends, 0, 1e-6):
+            return values
+        size = self.scale.mm_per_px
+        return _resampled(values, self.plane, size, width, height, work or Work())
 
     def size_sigma(self, box: tuple[float, float, float, float]) -> tuple[float, float]:
         """Return the standard uncertainty of a box's width and height, mm.
@@ -176,21 +187,21 @@ def _finest(plane: Plane, picture: Picture, field: tuple[float, float, float, fl
 
 
 def _resampled(
-    grey: NDArray[np.uint8] | NDArray[np.uint16],
+    grey: Raster,
     plane: Plane,
     size: float,
     width: int,
     height: int,
     work: Work,
-) -> NDArray[np.uint8] | NDArray[np.uint16]:
-    """Return `grey` (H, W) seen in the plane, by cubic interpolation, in bands of rows."""
+) -> Raster:
+    """Return `grey` (H, W), or colours, as the plane has it: cubically, in bands of rows."""
     import cv2
 
     to_mm = np.array([[size, 0, 0.5 * size], [0, -size, (height - 0.5) * size], [0, 0, 1.0]])
     lens = plane.lens
     k1 = lens.k1
-    made = np.empty((height, width), grey.dtype)
-    white = (float(np.iinfo(grey.dtype).max),)  # beyond the photo; never traced
+    made = np.empty((height, width, *grey.shape[2:]), grey.dtype)
+    white = (float(np.iinfo(grey.dtype).max),) * 3  # beyond the photo; never traced
     matrix = plane.matrix @ to_mm  # rectified pixel (column, row) to ideal px
     band = max(1, 2_000_000 // width)
     for top in range(0, height, band):

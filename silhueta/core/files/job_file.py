@@ -11,6 +11,7 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
+from dataclasses import fields
 from pathlib import Path as File
 from typing import Any
 
@@ -43,7 +44,7 @@ from silhueta.core.job import (
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
 
 SUFFIX = ".silhueta"
-FORMAT = 2  # 2: datums page, sheet, gauge, round; optics; clean
+FORMAT = 3  # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours
 _MOST_JSON = 500_000_000
 _MOST_PICTURE = 1_000_000_000
 _DATUMS: dict[str, type[Datum]] = {
@@ -90,6 +91,10 @@ class _StampRecord(msgspec.Struct):
     deviation_mm: float
     optics: Optics = Optics()
     clean: list[dict[str, Any]] = []
+    deviation_mean: float = 0.0
+    deviation_p95: float = 0.0
+    noise_mm: float = 0.0
+    rims: int = 0
 
 
 class _JobRecord(msgspec.Struct):
@@ -239,15 +244,21 @@ def _step_record(step: Step) -> dict[str, Any]:
 
 
 def _stamp_record(stamp: TraceStamp) -> _StampRecord:
-    datums = [_datum_record(datum) for datum in stamp.datums]
-    rest = (stamp.settings, stamp.mm_per_px, stamp.level, stamp.dropped, stamp.deviation_mm)
-    return _StampRecord(datums, *rest, stamp.optics, [_step_record(s) for s in stamp.clean])
+    lists: dict[str, Any] = {
+        "datums": [_datum_record(datum) for datum in stamp.datums],
+        "clean": [_step_record(step) for step in stamp.clean],
+    }
+    plain = [f.name for f in fields(TraceStamp) if f.name not in lists]
+    return _StampRecord(**lists, **{name: getattr(stamp, name) for name in plain})
 
 
 def _stamp(record: _StampRecord) -> TraceStamp:
-    datums = tuple(_datum(entry) for entry in record.datums)
-    rest = (record.settings, record.mm_per_px, record.level, record.dropped, record.deviation_mm)
-    return TraceStamp(datums, *rest, record.optics, tuple(_step(e) for e in record.clean))
+    lists: dict[str, Any] = {
+        "datums": tuple(_datum(entry) for entry in record.datums),
+        "clean": tuple(_step(entry) for entry in record.clean),
+    }
+    plain = [f.name for f in fields(TraceStamp) if f.name not in lists]
+    return TraceStamp(**lists, **{name: getattr(record, name) for name in plain})
 
 
 def _contour_record(contour: Contour) -> _ContourRecord:

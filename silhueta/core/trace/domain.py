@@ -20,6 +20,8 @@ from silhueta.core.job import GaugeDatum, Job, SheetDatum
 from silhueta.core.picture.clean import crop_box
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.flatten import flatten
+from silhueta.core.steps import Stroke
+from silhueta.core.work import Work
 
 _RIM_MM = 1.0
 _PART = 0.004  # share of the sheet that is dark when a part lies on it
@@ -71,6 +73,87 @@ def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
     level = _level(even, on_sheet)
     over = _reaching_over(even, level, sheet, on_sheet, photo, rim)
     return _painted(rectified.picture, even, on_sheet | over, job.trace.invert)
+
+
+def prepare_colour(
+    job: Job, rectified: Rectified, source: Picture, away: NDArray[np.uint16]
+) -> Prepared:
+    """Return what to trace where picked colours tell the part: how far away they are.
+
+    Parameters
+    ----------
+    away : (H, W) of uint16
+        `colour_field`, in the rectified picture.
+
+    """
+    box = crop_box(job.clean, source.height, source.width)
+    made = replace(rectified.picture, grey=away)
+    if box is None:
+        return Prepared(made, None)
+    photo = _inside(away.shape, _photo_px(rectified, source, box), 0.0)
+    far = np.where(photo, away, np.uint16(0 if job.trace.invert else 65535))
+    return Prepared(replace(made, grey=far), photo)
+
+
+def prepare_part(
+    job: Job, rectified: Rectified, source: Picture, colour: NDArray[np.uint8], work: Work
+) -> Prepared:
+    """Return what to trace where a cut tells part from ground.
+
+    Parameters
+    ----------
+    colour : (H, W, 3) of uint8
+        The rectified picture's red, green and blue.
+
+    Raises
+    ------
+    TraceError
+        As `part_field` does.
+
+    """
+    from silhueta.core.trace.ground import part_field
+
+    shape = colour.shape[:2]
+    box = crop_box(job.clean, source.height, source.width)
+    photo = _inside(shape, _photo_px(rectified, source, box), 0.0 if box else -2.0)
+    sheet = _sheet_px(job, rectified)
+    on_sheet = None
+    if sheet is not None:
+        rim = _RIM_MM / rectified.scale.mm_per_px
+        on_sheet = _inside(shape, sheet, -rim) & photo
+        ink = _ink(job, rectified, shape)
+        if ink is not None:
+            colour = np.stack([_blotted(colour[:, :, k], ink) for k in range(3)], axis=2)
+    inked, scraped = (_hints(job, rectified, shape, ink) for ink in (True, False))
+    grey = part_field(colour, photo, on_sheet, inked, scraped, work)
+    if job.trace.invert:
+        grey = np.uint8(255) - grey
+    return Prepared(replace(rectified.picture, grey=grey), None)
+
+
+def _hints(
+    job: Job, rectified: Rectified, shape: tuple[int, ...], ink: bool
+) -> NDArray[np.bool_] | None:
+    """Return where strokes of ink, or of scrape, lie in the rectified picture, or None."""
+    import cv2
+
+    strokes = [s for s in job.clean if isinstance(s, Stroke) and s.on and s.ink == ink]
+    if not strokes:
+        return None
+    mask = np.zeros(shape, np.uint8)
+    for stroke in strokes:
+        px = np.clip(rectified.from_source(np.array(stroke.points, np.float64)), -30_000, 230_000)
+        fixed = np.round((px - 0.5) * 16).astype(np.int32)
+        if stroke.width == 0:
+            cv2.fillPoly(mask, [fixed], 1, shift=4)
+            continue
+        first = np.array(stroke.points[:1], np.float64)
+        aside = rectified.from_source(first + [[stroke.width / 2, 0.0]])
+        radius = max(1, round(float(np.hypot(*(aside - rectified.from_source(first))[0]))))
+        cv2.polylines(mask, [fixed], False, 1, max(1, 2 * radius), shift=4)
+        for x, y in np.round(px).astype(int).tolist():
+            cv2.circle(mask, (x, y), radius, 1, -1)
+    return mask > 0
 
 
 def _sheet_px(job: Job, rectified: Rectified) -> Floats | None:

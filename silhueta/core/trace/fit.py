@@ -10,14 +10,19 @@ import shapely
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
-from silhueta.core.trace.joints import chain_nodes, polish, residual
+from silhueta.core.trace.joints import chain_nodes, residual, tangent_turn
 from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
 from silhueta.core.trace.segments import TRIM, Ints, break_up
+from silhueta.core.trace.settle import settle
 
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
 _PRICE = 0.2  # of gate², per segment
 _NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
 _PARTED = 30.0  # of noise², that a segment must save besides
+CORNER = np.radians(35.0)  # radians
+_TRIES = 4
+_SMOOTH = 1e-3  # radians of turn that are none
+_TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _ASTRAY = 10.0  # px: two almost parallel neighbours meet farther off, and would make a spike
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
@@ -31,7 +36,9 @@ class Fit(NamedTuple):
     deviation: float
 
 
-def fit_contour(points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1) -> Fit:
+def fit_contour(
+    points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1, corner: float = CORNER
+) -> Fit:
     """Return the loop of lines and arcs through a closed contour.
 
     Parameters
@@ -45,6 +52,8 @@ def fit_contour(points: Floats, tolerance: float, noise: float = 0.0, reach: int
         Standard deviation of a point across the edge.
     reach : int, px
         How far blur reaches (`true_edge`).
+    corner : float, radians
+        Joints that turn by less are made tangent where the contour allows it.
 
     """
     gate = max(tolerance, _FINEST, _NOISIEST * noise)
@@ -56,14 +65,14 @@ def fit_contour(points: Floats, tolerance: float, noise: float = 0.0, reach: int
     round_cost = square + 1.25 * price if radius > 0 and worst <= gate else np.inf
     if round_cost <= 2 * price:
         return Fit(_circle(centre + (x, y), radius, local), worst)
-    best = _chain(local, gate, trim, price)
+    best = _chain(local, gate, trim, price, corner)
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
     area = _area(local)
     for share in _TIGHTER:
         if best.worst <= gate and _is_sound(best, area):
             break
-        again = _chain(local, share * gate, trim, share * share * price)
+        again = _chain(local, share * gate, trim, share * share * price, corner)
         if again.worst < best.worst or not _is_sound(best, area):
             best = again
     if not _is_sound(best, area):
@@ -99,14 +108,77 @@ class _Chain(NamedTuple):
     astray: float  # the farthest that a node lies from the contour's point it stands for, px
 
 
-def _chain(points: Floats, gate: float, trim: float, price: float) -> _Chain:
+def _chain(points: Floats, gate: float, trim: float, price: float, corner: float) -> _Chain:
     started, stops = break_up(points, gate, trim, price)
     nodes, bulges = chain_nodes(started, stops, gate, trim, price)
-    polish(started, stops, nodes, bulges, trim)
+    free = np.zeros(len(nodes), np.bool_)
+    settle(started, stops, nodes, bulges, free, trim)
+    nodes, bulges = smoothed(started, stops, nodes, bulges, gate, trim, price, corner)
     worst, total = deviation(started, stops, nodes, bulges)
     ends = started[stops[: len(nodes)] % len(started)]
     astray = float(np.hypot(*(nodes - ends).T).max(initial=0.0))
     return _Chain(nodes, bulges, worst, total + price * len(nodes), astray)
+
+
+@compiled
+def smoothed(
+    points: Floats,
+    stops: Ints,
+    nodes: Floats,
+    bulges: Floats,
+    gate: float,
+    trim: float,
+    price: float,
+    corner: float,
+) -> tuple[Floats, Floats]:
+    """Return nodes and bulges with those joints tangent that may as well be.
+
+    A joint that turns by less than `corner` radians is made tangent when the squared residuals
+    beside it grow by no more than a segment costs, and stay within the gate.
+    """
+    m = len(nodes)
+    tangent = np.zeros(m, np.bool_)
+    for k in range(m):
+        straight = bulges[k - 1] == 0.0 and bulges[k] == 0.0
+        tangent[k] = not straight and abs(tangent_turn(nodes, bulges, k)) < corner
+    before = segment_residuals(points, stops, nodes, bulges)
+    for _ in range(_TRIES):
+        if not tangent.any():
+            break
+        tied_nodes, tied_bulges = nodes.copy(), bulges.copy()
+        settle(points, stops, tied_nodes, tied_bulges, tangent, trim)
+        after = segment_residuals(points, stops, tied_nodes, tied_bulges)
+        released = False
+        for k in range(m):
+            p = (k - 1) % m
+            if not tangent[k]:
+                continue
+            grown = after[k, 0] + after[p, 0] - before[k, 0] - before[p, 0]
+            worst = max(after[k, 1], after[p, 1])
+            allowed = max(gate, before[k, 1], before[p, 1])
+            gone = abs(tangent_turn(tied_nodes, tied_bulges, k)) < _SMOOTH
+            if not gone or grown > _TIE_PRICE * price or worst > allowed:
+                tangent[k] = False
+                released = True
+        if not released:
+            return tied_nodes, tied_bulges
+    return nodes, bulges
+
+
+@compiled
+def segment_residuals(points: Floats, stops: Ints, nodes: Floats, bulges: Floats) -> Floats:
+    """Return squared residuals, px², and the largest one, px, of each segment's points, (m, 2)."""
+    m, n = len(nodes), len(points)
+    out = np.zeros((m, 2))
+    for k in range(m):
+        for i in range(stops[k], stops[k + 1]):
+            x, y = points[i % n]
+            best = np.inf
+            for s in range(k - 1, k + 2):
+                best = min(best, clamped(nodes[s % m], nodes[(s + 1) % m], bulges[s % m], x, y))
+            out[k, 0] += best * best
+            out[k, 1] = max(out[k, 1], best)
+    return out
 
 
 def polygon(points: Floats, tolerance: float) -> Loop:

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.fixing import fixing_datum, is_photo
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.errors import TraceError
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
 from silhueta.core.picture.clean import cleaned
-from silhueta.core.picture.decode import Picture, decode
+from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
-from silhueta.core.trace.domain import Prepared, prepare
+from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.trace import Traced, trace
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
@@ -53,9 +55,35 @@ class Stages:
     def prepared(self, job: Job, source: Picture, work: Work) -> Prepared:
         """Return what is traced of it."""
         flat = self.rectified(job, source, work)
+        mode, file = job.trace.mode, job.picture
+        if mode == "colour" and file is not None:
+            key: tuple[object, ...] = (flat, job.clean, job.trace.invert, job.trace.colours)
+            return self._once("prepared", key, lambda: self._by_colour(job, flat, source, work))
+        if mode == "part" and file is not None:
+            key = (flat, job.clean, job.trace.invert, mode)
+            return self._once("prepared", key, lambda: self._by_cut(job, flat, source, work))
         key = (flat, job.clean, job.trace.invert)
         picture = self.cleaned(job, source)
         return self._once("prepared", key, lambda: prepare(job, flat, picture))
+
+    def _by_colour(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
+        from silhueta.core.trace.field import colour_field
+
+        away = replace(source, grey=colour_field(self.colours(job), job.trace.colours))
+        strokes = [s for s in job.clean if isinstance(s, Stroke)]
+        away = cleaned(away, strokes, None, not job.trace.invert)
+        made = flat.resample(away.grey, work)
+        return prepare_colour(job, flat, source, made.astype(np.uint16, copy=False))
+
+    def _by_cut(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
+        colours = flat.resample(self.colours(job), work)
+        return prepare_part(job, flat, source, colours.astype(np.uint8, copy=False), work)
+
+    def colours(self, job: Job) -> NDArray[np.uint8]:
+        """Return the colours of the job's picture, (H, W, 3)."""
+        file = job.picture
+        assert file is not None
+        return self._once("colours", (file,), lambda: decode_colour(file))
 
     def _once(self, name: str, key: tuple[object, ...], make: Callable[[], T]) -> T:
         held = self._held.get(name)
@@ -109,7 +137,11 @@ def trace_job(
         work,
         kind=rectified.scale.kind,
         mask=prepared.mask,
-        walls=_walls(job, rectified),
+        walls=_walls(job, rectified) if job.trace.mode in ("threshold", "part") else None,
+        patches=[
+            (patch, rectified.from_source(np.array(patch.points, np.float64)))
+            for patch in job.trace.patches
+        ],
         face=prepared.picture.eight(),
     )
     stamp = TraceStamp(
@@ -118,7 +150,11 @@ def trace_job(
         mm_per_px=traced.scale.mm_per_px,
         level=traced.level,
         dropped=traced.dropped,
-        deviation_mm=traced.deviation_px * traced.scale.mm_per_px,
+        deviation_mm=traced.deviation.worst,
+        deviation_mean=traced.deviation.mean,
+        deviation_p95=traced.deviation.p95,
+        noise_mm=traced.noise_px * traced.scale.mm_per_px,
+        rims=traced.rims,
         optics=job.optics,
         clean=job.clean,
     )

@@ -1,12 +1,8 @@
-"""From a chain of fitted segments to nodes that join exactly, and the best place for each node.
+"""From a chain of fitted segments to nodes that join exactly.
 
 Words used here
     residual   signed distance in px of a contour point from its segment, positive to the left
-    sweep      one round of moving every node, with the bulges at its sides, to its best place
-
-The unknowns are the nodes and one bulge an arc; a line has none of its own. Each sweep solves, for
-one node after the other, the Gauss-Newton step of its two coordinates and the bulges of the two
-segments that meet there: a block Gauss-Seidel iteration on the geometric least-squares problem.
+    turn       by how much the path changes its way at a node
 """
 
 from __future__ import annotations
@@ -15,12 +11,9 @@ import numpy as np
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import ARC, LINE, Floats
-from silhueta.core.trace.segments import ROUNDED, Ints, arc_lengths, fit_between, trimmed
+from silhueta.core.trace.segments import ROUNDED, Ints, arc_lengths, fit_between
 
-_SWEEPS = 8
-_DAMP = 0.02  # points' worth of pull towards where a node stood
 _FLAT = 1e-5  # a bulge under this is a line
-_CORNER_TURN = 0.8  # radians; below, a joint is smooth and nothing near it is rounded by blur
 
 
 @compiled
@@ -143,70 +136,6 @@ def residual(ax: float, ay: float, bx: float, by: float, bulge: float, x: float,
 
 
 @compiled
-def _gather(
-    a: Floats,
-    b: Floats,
-    bulge: float,
-    points: Floats,
-    first: int,
-    last: int,
-    at_end: bool,
-    out: Floats,
-) -> None:
-    """Add to `out` (rows: x, y, bulge; last column: right side) the pull of a segment's points.
-
-    `at_end` says whether the free node is b (True) or a.
-    """
-    n = len(points)
-    dx, dy = b[0] - a[0], b[1] - a[1]
-    square = dx * dx + dy * dy
-    if square < 1e-18:
-        return
-    chord = np.sqrt(square)
-    ux, uy = dx / chord, dy / chord
-    mx, my = 0.5 * (a[0] + b[0]), 0.5 * (a[1] + b[1])
-    rise, radius, slope_rise, slope_radius = 0.0, 0.0, 0.0, 0.0
-    if bulge != 0.0:
-        k = bulge * bulge
-        rise = 0.25 * chord * (1 - k) / bulge
-        radius = 0.25 * chord * (1 + k) / abs(bulge)
-        slope_rise = -0.25 * chord * (1 + k) / k
-        slope_radius = 0.25 * chord * (k - 1) / k * (1.0 if bulge > 0 else -1.0)
-    hx, hy = (a[0], a[1]) if at_end else (b[0], b[1])  # the held end
-    gx, gy = (dx, dy) if at_end else (-dx, -dy)  # held end to free end
-    for i in range(first, last + 1):
-        x, y = points[i % n]
-        along = (x - mx) * ux + (y - my) * uy
-        across = -(x - mx) * uy + (y - my) * ux
-        db = 0.0
-        if bulge == 0.0:
-            r, nx, ny = across, -uy, ux
-        else:
-            lift = across - rise
-            far = max(np.sqrt(along * along + lift * lift), 1e-12)
-            sign = 1.0 if bulge > 0 else -1.0
-            r = sign * (radius - far)
-            # the normal to the left, at the foot of the point
-            ca, cb = -sign * along / far, -sign * lift / far
-            nx, ny = ca * ux - cb * uy, ca * uy + cb * ux
-            db = sign * (slope_radius + lift / far * slope_rise)
-        fx, fy = x - r * nx - hx, y - r * ny - hy
-        # moving the free end by d turns and scales the segment: the foot moves by d (f / g)
-        qr, qi = (fx * gx + fy * gy) / square, (fy * gx - fx * gy) / square
-        jx = -(nx * qr + ny * qi)
-        jy = -(-nx * qi + ny * qr)
-        out[0, 0] += jx * jx
-        out[0, 1] += jx * jy
-        out[0, 2] += jx * db
-        out[1, 1] += jy * jy
-        out[1, 2] += jy * db
-        out[2, 2] += db * db
-        out[0, 3] -= jx * r
-        out[1, 3] -= jy * r
-        out[2, 3] -= db * r
-
-
-@compiled
 def tangent_turn(nodes: Floats, bulges: Floats, k: int) -> float:
     """Return the turn of the path at node k, radians, 0 when smooth, positive to the left."""
     m = len(nodes)
@@ -218,59 +147,7 @@ def tangent_turn(nodes: Floats, bulges: Floats, k: int) -> float:
 
 
 @compiled
-def polish(points: Floats, stops: Ints, nodes: Floats, bulges: Floats, trim: float) -> None:
-    """Move nodes and bulges, in place, to the least squared distance from the contour."""
-    m = len(nodes)
-    along = arc_lengths(points)
-    spans = np.zeros((m, 2), np.int64)
-    for _ in range(_SWEEPS):
-        for k in range(m):
-            first, last = trimmed(along, stops[k], stops[k + 1], trim)
-            if abs(tangent_turn(nodes, bulges, k)) < _CORNER_TURN:
-                first = stops[k]
-            if abs(tangent_turn(nodes, bulges, (k + 1) % m)) < _CORNER_TURN:
-                last = stops[k + 1]
-            spans[k, 0], spans[k, 1] = first, last
-        for k in range(m):
-            p = (k - 1) % m
-            q = (k + 1) % m
-            into, out = np.zeros((3, 4)), np.zeros((3, 4))
-            _gather(nodes[p], nodes[k], bulges[p], points, spans[p, 0], spans[p, 1], True, into)
-            _gather(nodes[k], nodes[q], bulges[k], points, spans[k, 0], spans[k, 1], False, out)
-            normal = np.zeros((4, 4))
-            right = np.zeros(4)
-            for r in range(2):
-                for c in range(r, 2):
-                    normal[r, c] = into[r, c] + out[r, c]
-                normal[r, 2], normal[r, 3] = into[r, 2], out[r, 2]
-                right[r] = into[r, 3] + out[r, 3]
-            normal[2, 2], normal[3, 3] = into[2, 2], out[2, 2]
-            right[2], right[3] = into[2, 3], out[2, 3]
-            for r in range(4):
-                for c in range(r):
-                    normal[r, c] = normal[c, r]
-                normal[r, r] += _DAMP if r < 2 else 1e-9 + 1e-6 * normal[r, r]
-            if bulges[p] == 0.0:
-                normal[2, :], normal[:, 2], right[2] = 0.0, 0.0, 0.0
-                normal[2, 2] = 1.0
-            if bulges[k] == 0.0:
-                normal[3, :], normal[:, 3], right[3] = 0.0, 0.0, 0.0
-                normal[3, 3] = 1.0
-            step = np.linalg.solve(normal, right)
-            size = np.sqrt(step[0] * step[0] + step[1] * step[1])
-            if not np.isfinite(size):
-                continue
-            share = min(1.0, 1.0 / max(size, 1e-12))  # at most a pixel a step
-            nodes[k, 0] += share * step[0]
-            nodes[k, 1] += share * step[1]
-            if bulges[p] != 0.0:
-                bulges[p] = _kept_sign(bulges[p], bulges[p] + share * step[2])
-            if bulges[k] != 0.0:
-                bulges[k] = _kept_sign(bulges[k], bulges[k] + share * step[3])
-
-
-@compiled
-def _kept_sign(before: float, after: float) -> float:
+def kept_sign(before: float, after: float) -> float:
     """Return `after`, held to the sign of `before` and to at most four times its size."""
     if after * before <= 0:
         return before / 4
