@@ -11,5 +11,8 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 def compiled(function: F) -> F:
-    """Compile `function` at its first call; kept on disk, free of the interpreter's lock."""
-    return cast("F", numba.njit(cache=True, nogil=True)(function))
+    """Compile `function` at its first call; kept on disk, free of the interpreter's lock.
+
+    Division by zero gives infinity or NaN, as NumPy has it.
+    """
+    return cast("F", numba.njit(cache=True, nogil=True, error_model="numpy")(function))

@@ -17,7 +17,9 @@ from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.trace.fit import clamped
 
 _NEAR = 4  # segments ahead and behind that are looked at first
-_LOST = 1.5  # px: farther off, all segments are looked at
+_LOST = 1.5  # px: farther off, more segments are looked at
+_FAR = 80  # of them
+_ASTRAY = 30.0  # px: farther off, all of them
 _CHORD = 0.01  # px, for curves
 _ROUNDED = 0.5  # px that blur takes off a sharp corner
 _CORNER = 0.35  # radians
@@ -162,7 +164,12 @@ def _feet(
                 if off < best:
                     best, where = off, s
         if at < 0 or best > _LOST:
-            for s in range(last):
+            # once for all, then in widening circles round where the last point was
+            far = m if at < 0 or best > _ASTRAY else min(_FAR, m)
+            for step in range(-(far // 2), far - far // 2):
+                s = (max(at, 0) + step) % m
+                if s >= last:
+                    continue
                 off = clamped(nodes[s], nodes[(s + 1) % m], bulges[s], x, y)
                 if off < best:
                     best, where = off, s

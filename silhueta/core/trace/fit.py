@@ -21,6 +21,7 @@ _NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
 _PARTED = 30.0  # of noise², that a segment must save besides
 CORNER = np.radians(35.0)  # radians
 _TRIES = 4
+_RAGGED = 0.2  # nodes a point
 _SMOOTH = 1e-3  # radians of turn that are none
 _TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
@@ -72,6 +73,8 @@ def fit_contour(
     for share in _TIGHTER:
         if best.worst <= gate and _is_sound(best, area):
             break
+        if len(best.nodes) > _RAGGED * len(points):
+            break  # mere noise: no chain describes it
         again = _chain(local, share * gate, trim, share * share * price, corner)
         if again.worst < best.worst or not _is_sound(best, area):
             best = again

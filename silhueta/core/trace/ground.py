@@ -27,6 +27,9 @@ _TURNS = 4
 _PAPER = 0.82  # of the paper's brightness, in even light: probably paper
 _DARK = 0.55  # of it: probably part
 _RIM = 0.02  # of the picture's sides, that is ground where nothing else says what ground is
+_ON = 0.004  # of the sheet, that a part covers at least
+_OVER = 12  # px of the sheet's rim that a part covers when it reaches over
+_ALIKE = 10.0  # difference of colour from which part and bench can be told apart
 _LEAST = 1e-4  # of the picture, that a part covers at least
 _TOLD = 14.0  # greys between both sides, from which the edge is sought half-way between
 _BAND = 2  # px of the small picture on each side of the cut
@@ -86,9 +89,7 @@ def part_field(
     cv2.setRNGSeed(1)  # the same picture, the same part
     for turn in range(_TURNS):
         mode = cv2.GC_INIT_WITH_MASK if turn == 0 else cv2.GC_EVAL
-        cv2.grabCut(
-            np.ascontiguousarray(small[:, :, ::-1]), seeds, (0, 0, 1, 1), ground, part, 1, mode
-        )
+        cv2.grabCut(bgr, seeds, (0, 0, 1, 1), ground, part, 1, mode)
         work.step(0.2 + 0.6 * (turn + 1) / _TURNS)
     cut = np.asarray((seeds & 1) == 1)
     if cut.mean() < _LEAST or (~cut).mean() < _LEAST:
@@ -111,31 +112,84 @@ def _seeds(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) ->
     if sheet is not None and sheet.sum() > 200:
         even = flatten(grey, sheet).astype(np.float64)
         paper = float(np.quantile(even[sheet], 0.9))
-        seeds[sheet & (even < _PAPER * paper)] = cv2.GC_PR_BGD
-        seeds[sheet & (even < _DARK * paper)] = cv2.GC_PR_FGD
-        seeds[sheet & (even >= _PAPER * paper)] = cv2.GC_PR_BGD
-        if not (seeds[sheet] == cv2.GC_PR_FGD).any():  # the part lies beside the sheet
-            seeds[~sheet] = cv2.GC_PR_FGD
-            seeds[sheet] = cv2.GC_BGD
+        on = sheet & (even < _DARK * paper)
+        seeds[on] = cv2.GC_PR_FGD
+        if on.sum() > _ON * sheet.sum():
+            seeds[_reaching(small, on, sheet, domain)] = cv2.GC_PR_FGD
+        else:  # the part lies beside the sheet
+            seeds[_unlike_rim(small, domain, sheet)] = cv2.GC_PR_FGD
+            seeds[cv2.dilate(sheet.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0] = cv2.GC_BGD
             _rim(seeds, domain)
     else:
-        # what differs from the rim of the picture
-        wide = max(2, round(_RIM * min(rows, columns)))
-        rim = np.ones((rows, columns), bool)
-        rim[wide:-wide, wide:-wide] = False
-        lab = cv2.cvtColor(small.astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
-        middle = np.median(lab[rim], axis=0)
-        away = np.linalg.norm(lab - middle, axis=2)
-        usual = float(np.quantile(away[rim], 0.9))
-        seeds[away > max(2.0 * usual, 8.0)] = cv2.GC_PR_FGD
+        seeds[_unlike_rim(small, domain, None)] = cv2.GC_PR_FGD
         _rim(seeds, domain)
     if domain is not None:
         seeds[~domain] = cv2.GC_BGD
     return seeds
 
 
-def _rim(seeds: NDArray[np.uint8], domain: Mask | None) -> None:
-    """Make the rim of the domain ground, in place."""
+def _lab(small: NDArray[np.uint8]) -> NDArray[np.float32]:
+    import cv2
+
+    return np.asarray(cv2.cvtColor(small.astype(np.float32) / 255, cv2.COLOR_RGB2Lab), np.float32)
+
+
+def _unlike_rim(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) -> Mask:
+    """Return what differs from the rim of the domain, sheet left out."""
+    seeds = np.zeros(small.shape[:2], np.uint8)
+    _rim(seeds, domain, 1)
+    rim = seeds == 1
+    if domain is not None:
+        rim &= domain
+    if sheet is not None:
+        rim &= ~sheet
+    if not rim.any():
+        return np.zeros(small.shape[:2], bool)
+    lab = _lab(small)
+    away = np.linalg.norm(lab - np.median(lab[rim], axis=0), axis=2)
+    usual = float(np.quantile(away[rim], 0.9))
+    unlike = np.asarray(away > max(2.0 * usual, 8.0))
+    # ground of many colours: begin from all that is not the rim, and let the cut decide
+    return unlike if unlike.mean() > _ON else np.ones_like(unlike)
+
+
+def _reaching(small: NDArray[np.uint8], on: Mask, sheet: Mask, domain: Mask | None) -> Mask:
+    """Return what beside the sheet looks like the part `on` it, and hangs together with it.
+
+    Raises
+    ------
+    TraceError
+        If the part reaches over the edge of the sheet onto ground that looks like it.
+
+    """
+    import cv2
+
+    nothing = np.zeros_like(on)
+    wide = cv2.dilate(sheet.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    rim = sheet & (cv2.erode(sheet.astype(np.uint8), np.ones((5, 5), np.uint8)) == 0)
+    if (on & rim).sum() < _OVER:
+        return nothing
+    free = ~wide if domain is None else domain & ~wide
+    if free.sum() < 50:
+        return nothing
+    lab = _lab(small)
+    part = np.median(lab[on], axis=0)
+    bench = np.median(lab[free], axis=0)
+    if np.linalg.norm(part - bench) < _ALIKE:
+        raise TraceError(
+            "the part reaches over the edge of the sheet, and the ground there looks like the "
+            "part; lay a larger sheet under it, or paint ink on the part and scrape beside it"
+        )
+    like = np.linalg.norm(lab - part, axis=2) < np.linalg.norm(lab - bench, axis=2)
+    grown = (like & ~sheet & (domain if domain is not None else True)) | on
+    grown = cv2.morphologyEx(grown.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
+    _, labels = cv2.connectedComponents(grown)
+    joined = np.unique(labels[on & rim])
+    return np.isin(labels, joined[joined > 0]) & ~sheet
+
+
+def _rim(seeds: NDArray[np.uint8], domain: Mask | None, value: int = 0) -> None:
+    """Give the rim of the domain, and what lies outside, a value in place; 0 is ground."""
     import cv2
 
     rows, columns = seeds.shape
@@ -143,7 +197,7 @@ def _rim(seeds: NDArray[np.uint8], domain: Mask | None) -> None:
     inner = np.ones_like(seeds) if domain is None else domain.astype(np.uint8)
     inner[:1], inner[-1:], inner[:, :1], inner[:, -1:] = 0, 0, 0, 0
     kernel = np.ones((2 * wide + 1, 2 * wide + 1), np.uint8)
-    seeds[cv2.erode(inner, kernel) == 0] = cv2.GC_BGD
+    seeds[cv2.erode(inner, kernel) == 0] = value
 
 
 def _refined(colour: NDArray[np.uint8], cut: Mask, work: Work) -> NDArray[np.uint8]:

@@ -153,6 +153,8 @@ def best_primitive(
         The primitive, in the coordinates of `points`.
 
     """
+    if sums[0] < 2.0:
+        return False
     ox, oy = points[begin % len(points)]
     ex, ey = points[end % len(points)]
     found = False

@@ -275,7 +275,7 @@ def _merged(
         cost = _cost(points, along, kept[used - 1], stops[k], gate, trim, price, out)
         if used > 1 and len(stops) - k + used > 3:
             whole = _cost(points, along, kept[used - 2], stops[k], gate, trim, price, out)
-            if whole <= before + cost:
+            if np.isfinite(whole) and whole <= before + cost:
                 used -= 1
                 cost = whole
         kept[used] = stops[k]
