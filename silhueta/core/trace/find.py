@@ -87,6 +87,12 @@ def find(
     return got
 
 
+def refind(got: Found, field: Field, settings: TraceSettings) -> Found:
+    """Return what is found in a changed field, at the size that is known."""
+    again, found, _ = _rimless(field, settings, got.size)
+    return _limited(again, found, got.rims, settings, got.size)
+
+
 def _rimless(field: Field, settings: TraceSettings, size: float) -> tuple[Field, Contours, int]:
     least = min(settings.speck, _pinhole(settings)) / size**2 if size else 0.0
     least = max(least, _SMALLEST)

@@ -9,11 +9,11 @@ import shapely
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.measure import signed_area
-from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, circle_loop
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, OpenPath, circle_loop
 from silhueta.core.trace.joints import chain_nodes, residual, tangent_turn
 from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
-from silhueta.core.trace.segments import TRIM, Ints, break_up
-from silhueta.core.trace.settle import settle
+from silhueta.core.trace.segments import TRIM, Ints, break_open, break_up
+from silhueta.core.trace.settle import Flags, settle
 
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
 _PRICE = 0.2  # of gate², per segment
@@ -21,6 +21,8 @@ _NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
 _PARTED = 30.0  # of noise², that a segment must save besides
 CORNER = np.radians(35.0)  # radians
 _TRIES = 4
+_SHORT = 5  # points, under which a chain stays as it is
+_RISE = 2e-3  # px
 _RAGGED = 0.2  # nodes a point
 _SMOOTH = 1e-3  # radians of turn that are none
 _TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
@@ -115,12 +117,63 @@ def _chain(points: Floats, gate: float, trim: float, price: float, corner: float
     started, stops = break_up(points, gate, trim, price)
     nodes, bulges = chain_nodes(started, stops, gate, trim, price)
     free = np.zeros(len(nodes), np.bool_)
-    settle(started, stops, nodes, bulges, free, trim)
-    nodes, bulges = smoothed(started, stops, nodes, bulges, gate, trim, price, corner)
+    settle(started, stops, nodes, bulges, free, free, trim)
+    nodes, bulges = smoothed(started, stops, nodes, bulges, free, gate, trim, price, corner)
     worst, total = deviation(started, stops, nodes, bulges)
     ends = started[stops[: len(nodes)] % len(started)]
     astray = float(np.hypot(*(nodes - ends).T).max(initial=0.0))
     return _Chain(nodes, bulges, worst, total + price * len(nodes), astray)
+
+
+def fit_open(
+    points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1, corner: float = CORNER
+) -> OpenPath:
+    """Return the open path of lines and arcs through a chain of points, its ends as they are.
+
+    Parameters
+    ----------
+    points : (n, 2), n >= 2, px
+    tolerance, noise, reach, corner
+        As for a contour.
+
+    """
+    gate = max(tolerance, _FINEST, _NOISIEST * noise)
+    price = _PRICE * gate * gate + _PARTED * noise * noise
+    trim = TRIM + reach - 1
+    if len(points) < _SHORT:
+        return OpenPath(points)
+    centre = points.mean(axis=0)
+    local = np.ascontiguousarray(points - centre)
+    best: tuple[Floats, Floats] | None = None
+    least = np.inf
+    for share in (1.0, *_TIGHTER):
+        stops = break_open(local, share * gate, trim, share * share * price)
+        nodes, bulges = chain_nodes(local, stops, share * gate, trim, price)
+        held = np.zeros(len(nodes), np.bool_)
+        held[0] = held[-1] = True
+        around = np.append(stops, stops[-1])  # the unseen segment back has no points
+        settle(local, around, nodes, bulges, ~np.ones_like(held), held, trim)
+        cost = (share * gate, trim, share * share * price, corner)
+        nodes, bulges = smoothed(local, around, nodes, bulges, held, *cost)
+        worst = float(segment_residuals(local, around, nodes, bulges)[:, 1].max())
+        if worst < least and _open_is_sound(nodes, bulges):
+            best, least = (nodes, bulges), worst
+        if least <= gate + _BLUR:
+            break
+    if best is None:
+        line = shapely.simplify(shapely.LineString(points), gate)
+        return OpenPath(shapely.get_coordinates(line))
+    nodes, bulges = best[0] + centre, best[1][:-1]
+    nodes[0], nodes[-1] = points[0], points[-1]
+    bulges = _without_flat(nodes[:-1], nodes[1:], bulges)
+    return OpenPath(nodes, np.where(bulges == 0, LINE, ARC).astype(np.uint8), bulges)
+
+
+def _open_is_sound(nodes: Floats, bulges: Floats) -> bool:
+    if not (np.isfinite(nodes).all() and np.isfinite(bulges).all()):
+        return False
+    steps = np.hypot(*np.diff(nodes, axis=0).T)
+    return bool(steps.min() > 1e-3 and np.abs(bulges).max() <= _ROUNDEST)
 
 
 @compiled
@@ -129,6 +182,7 @@ def smoothed(
     stops: Ints,
     nodes: Floats,
     bulges: Floats,
+    held: Flags,
     gate: float,
     trim: float,
     price: float,
@@ -143,13 +197,13 @@ def smoothed(
     tangent = np.zeros(m, np.bool_)
     for k in range(m):
         straight = bulges[k - 1] == 0.0 and bulges[k] == 0.0
-        tangent[k] = not straight and abs(tangent_turn(nodes, bulges, k)) < corner
+        tangent[k] = not (straight or held[k]) and abs(tangent_turn(nodes, bulges, k)) < corner
     before = segment_residuals(points, stops, nodes, bulges)
     for _ in range(_TRIES):
         if not tangent.any():
             break
         tied_nodes, tied_bulges = nodes.copy(), bulges.copy()
-        settle(points, stops, tied_nodes, tied_bulges, tangent, trim)
+        settle(points, stops, tied_nodes, tied_bulges, tangent, held, trim)
         after = segment_residuals(points, stops, tied_nodes, tied_bulges)
         released = False
         for k in range(m):
@@ -203,7 +257,14 @@ def _circle(centre: Floats, radius: float, points: Floats) -> Loop:
 
 
 def _loop(nodes: Floats, bulges: Floats) -> Loop:
-    return Loop(nodes, np.where(bulges != 0, ARC, LINE).astype(np.uint8), bulges)
+    bulges = _without_flat(nodes, np.roll(nodes, -1, axis=0), bulges)
+    return Loop(nodes, np.where(bulges == 0, LINE, ARC).astype(np.uint8), bulges)
+
+
+def _without_flat(starts: Floats, ends: Floats, bulges: Floats) -> Floats:
+    """Return bulges without those of arcs that rise less than anything could show."""
+    rise = 0.5 * np.abs(bulges) * np.hypot(*(ends - starts).T)
+    return np.where(rise < _RISE, 0.0, bulges)
 
 
 @compiled

@@ -20,12 +20,16 @@ _FLAT = 1e-5  # a bulge under this is a line
 def chain_nodes(
     points: Floats, stops: Ints, gate: float, trim: float, price: float
 ) -> tuple[Floats, Floats]:
-    """Return first nodes (m, 2) and bulges (m,) of the closed chain with breakpoints `stops`.
+    """Return first nodes (m, 2) and bulges (m,) of the chain with breakpoints `stops`.
+
+    An open chain, whose stops end at the last point, has a node more; from its last node an unseen
+    straight segment leads back, so that both are handled alike.
 
     A node is where neighbouring primitives meet, near its breakpoint; where they hardly meet, it
     is the middle of the nearest places on both.
     """
     m = len(stops) - 1
+    closed = stops[m] == len(points)
     along = arc_lengths(points)
     primitives = np.zeros((m, 6))
     for k in range(m):
@@ -43,16 +47,19 @@ def chain_nodes(
                 price,
                 primitives[k],
             )
-    nodes = np.zeros((m, 2))
+    total = m if closed else m + 1
+    nodes = np.zeros((total, 2))
     for k in range(m):
         x, y = points[stops[k]]
         nodes[k, 0], nodes[k, 1] = _meet(primitives[k - 1], primitives[k], x, y)
-    bulges = np.zeros(m)
+    if not closed:
+        nodes[0], nodes[m] = points[0], points[stops[m]]
+    bulges = np.zeros(total)
     for k in range(m):
         if primitives[k, 0] == ARC:
             mid = points[(stops[k] + stops[k + 1]) // 2]
             x, y = _onto(primitives[k], mid[0], mid[1])
-            bulges[k] = _bulge_through(nodes[k], nodes[(k + 1) % m], x, y)
+            bulges[k] = _bulge_through(nodes[k], nodes[(k + 1) % total], x, y)
     return nodes, bulges
 
 

@@ -114,9 +114,8 @@ def sharpness(points: Floats, along: Floats, reach: float) -> Floats:
 
 
 @compiled
-def _greedy(points: Floats, along: Floats, gate: float, trim: float, way: int) -> Ints:
+def _greedy(points: Floats, along: Floats, gate: float, trim: float, way: int, n: int) -> Ints:
     """Return the breakpoints, ascending from 0 to n, of the walk that goes as far as it can."""
-    n = len(points)
     stops = np.zeros(n + 2, np.int64)
     out = np.zeros(6)
     here, count = (0, 1) if way > 0 else (n, 1)
@@ -146,14 +145,16 @@ def _greedy(points: Floats, along: Floats, gate: float, trim: float, way: int) -
 
 
 @compiled
-def _candidates(points: Floats, along: Floats, turn: Floats, gate: float, trim: float) -> Ints:
-    n = len(points)
+def _candidates(
+    points: Floats, along: Floats, turn: Floats, gate: float, trim: float, n: int
+) -> Ints:
+    """Return candidates from 0 to n, which is the number of points, or the last one's index."""
     mark = np.zeros(n + 1, np.bool_)
     mark[0] = mark[n] = True
     for part in range(2):
         limit = gate if part == 0 else 0.4 * gate
-        ahead = _greedy(points, along, limit, trim, 1)
-        back = _greedy(points, along, limit, trim, -1)
+        ahead = _greedy(points, along, limit, trim, 1, n)
+        back = _greedy(points, along, limit, trim, -1, n)
         paired = len(ahead) == len(back)
         for k in range(1, len(ahead)):
             low = min(back[k], ahead[k]) if paired else ahead[k]
@@ -172,7 +173,7 @@ def _candidates(points: Floats, along: Floats, turn: Floats, gate: float, trim: 
                 for q in range(max(back[k] - 2, 0), min(back[k] + 3, n + 1)):
                     mark[q] = True
     for i in range(n):
-        if turn[i] > 0.3 and turn[i] >= turn[i - 1] and turn[i] >= turn[(i + 1) % n]:
+        if turn[i] > 0.3 and turn[i] >= turn[i - 1] and turn[i] >= turn[(i + 1) % len(points)]:
             for q in range(max(i - 2, 0), min(i + 3, n + 1)):
                 mark[q] = True
     return np.flatnonzero(mark)
@@ -183,7 +184,8 @@ def _cheapest(
     points: Floats, along: Floats, at: Ints, gate: float, trim: float, price: float
 ) -> Ints:
     """Return the breakpoints, 0 to n, of the cheapest chain over the candidates `at`."""
-    count, n = len(at), len(points)
+    count, n = len(at), at[len(at) - 1]
+    closed = n == len(points)
     cost = np.full(count, np.inf)
     came = np.zeros(count, np.int64)
     cost[0] = 0.0
@@ -198,7 +200,7 @@ def _cheapest(
         sums[:] = 0.0
         ox, oy = points[first % n]
         for j in range(i + 1, count):
-            if at[j] - at[i] > 0.9 * n:
+            if closed and at[j] - at[i] > 0.9 * n:
                 break
             if cost[i] + price >= cost[j]:
                 continue  # whatever the fit, it comes too dear
@@ -273,7 +275,7 @@ def _merged(
     before = np.inf  # cost of the segment from kept[used - 1] to the stop looked at
     for k in range(1, len(stops)):
         cost = _cost(points, along, kept[used - 1], stops[k], gate, trim, price, out)
-        if used > 1 and len(stops) - k + used > 3:
+        if used > 1 and (len(stops) - k + used > 3 or stops[-1] < len(points)):
             whole = _cost(points, along, kept[used - 2], stops[k], gate, trim, price, out)
             if np.isfinite(whole) and whole <= before + cost:
                 used -= 1
@@ -299,7 +301,8 @@ def _sharpened(
     k = 1
     while k < len(stops):
         blunt = k + 1 < len(stops) and along[stops[k + 1]] - along[stops[k]] <= _BLUNT * trim
-        if blunt and k + 2 < len(stops) and len(stops) - k + used > 4:
+        enough = len(stops) - k + used > 4 or stops[-1] < len(points)
+        if blunt and k + 2 < len(stops) and enough:
             before, after = kept[used - 1], stops[k + 2]
             best, where = np.inf, -1
             for q in range(stops[k], stops[k + 1] + 1):
@@ -369,10 +372,12 @@ def break_up(points: Floats, gate: float, trim: float, price: float) -> tuple[Fl
     turn = sharpness(points, along, 4.0)
     points, turn = _turned_to(points, turn, int(np.argmax(turn)))
     along = arc_lengths(points)
-    points, turn = _turned_to(points, turn, _good_start(_greedy(points, along, gate, trim, 1)))
+    points, turn = _turned_to(
+        points, turn, _good_start(_greedy(points, along, gate, trim, 1, len(points)))
+    )
     along = arc_lengths(points)
     stops = _cheapest(
-        points, along, _candidates(points, along, turn, gate, trim), gate, trim, price
+        points, along, _candidates(points, along, turn, gate, trim, len(points)), gate, trim, price
     )
     _settle(points, along, stops, gate, trim, price)
     # the start was the greedy walk's: begin at another breakpoint, so that it settles too
@@ -385,6 +390,21 @@ def break_up(points: Floats, gate: float, trim: float, price: float) -> tuple[Fl
     stops = _sharpened(points, along, stops, gate, trim, price)
     _settle(points, along, stops, gate, trim, price)
     return points, stops
+
+
+@compiled
+def break_open(points: Floats, gate: float, trim: float, price: float) -> Ints:
+    """Return the breakpoints, from 0 to n - 1, of an open chain of n >= 4 points, px."""
+    along = arc_lengths(points)
+    turn = sharpness(points, along, 4.0)
+    n = len(points) - 1
+    at = _candidates(points, along, turn, gate, trim, n)
+    stops = _cheapest(points, along, at, gate, trim, price)
+    _settle(points, along, stops, gate, trim, price)
+    stops = _merged(points, along, stops, gate, trim, price)
+    stops = _sharpened(points, along, stops, gate, trim, price)
+    _settle(points, along, stops, gate, trim, price)
+    return stops
 
 
 @compiled

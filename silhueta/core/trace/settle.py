@@ -27,6 +27,7 @@ Flags = NDArray[np.bool_]
 _STEPS = 6
 _TIGHT = 9  # steps where joints are tangent
 _DAMP = 0.02  # points' worth of pull towards where a node stood
+_HELD = 1e12
 _PULL = 60.0  # px per radian of turn
 _CORNER_TURN = 0.8  # radians; below, a joint is smooth and nothing near it is rounded by blur
 _HALF = 15  # width of half the band, its middle counted
@@ -35,7 +36,13 @@ _STILL = 1e-4  # px
 
 @compiled
 def settle(
-    points: Floats, stops: Ints, nodes: Floats, bulges: Floats, tangent: Flags, trim: float
+    points: Floats,
+    stops: Ints,
+    nodes: Floats,
+    bulges: Floats,
+    tangent: Flags,
+    held: Flags,
+    trim: float,
 ) -> None:
     """Move nodes and bulges, in place, to the least squared distance from the contour.
 
@@ -46,6 +53,8 @@ def settle(
     nodes, bulges : (m, 2), (m,)
     tangent : (m,) of bool
         Joints at which the path must not turn.
+    held : (m,) of bool
+        Nodes that stay where they are.
     trim : float, px
         What blur has rounded at both ends of a segment that meets another in a corner.
 
@@ -76,6 +85,9 @@ def settle(
         for k in range(m):
             if bulges[k] == 0.0:
                 band[3 * place[k] + 2, 0] = 1.0
+            if held[k]:
+                band[3 * place[k], 0] += _HELD
+                band[3 * place[k] + 1, 0] += _HELD
         if not _solve(band, right):
             break
         moved = 0.0

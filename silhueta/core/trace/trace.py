@@ -28,8 +28,10 @@ from silhueta.core.trace.contours import Contours
 from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
 from silhueta.core.trace.edge import Edge, true_edge
-from silhueta.core.trace.find import Found, Placed, find
+from silhueta.core.trace.find import Found, Placed, find, refind
 from silhueta.core.trace.fit import fit_contour, polygon
+from silhueta.core.trace.pen import Drawing
+from silhueta.core.trace.pen_trace import bridged, lines_of, middles, one_edge
 from silhueta.core.trace.segments import TRIM
 from silhueta.core.trace.walls import Walls, at_the_top
 from silhueta.core.trace_settings import Keep, TraceSettings
@@ -51,6 +53,7 @@ class Traced(NamedTuple):
     noise_px: float  # standard deviation of a point of the edge
     rims: int  # dark along the picture's border, left out
     deviation: Deviation  # mm, loops in the outline's order
+    line_width: float | None = None  # mm, of a drawing's pen
 
 
 def trace(
@@ -102,10 +105,20 @@ def trace(
     """
     work = work or Work()
     got = find(picture, datum, settings, mask, thick=walls is not None, patches=patches, work=work)
-    with work.stage("contours"):
-        edge = _edge(got, settings, face, walls)
     size = got.size
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
+    if settings.pen is not None:
+        with work.stage("pen line"):
+            drawn = lines_of(got, settings)
+        if settings.pen == "centre":
+            scale = Scale(size, picture.height, kind or kind_of(datum))
+            return _middles(got, drawn, settings, tolerance, scale, work)
+        with work.stage("contours"):
+            got = refind(got, bridged(got.field, drawn), settings)
+            got = got._replace(contours=one_edge(got.contours, settings.pen == "inner"))
+    with work.stage("contours"):
+        edge = _edge(got, settings, face, walls)
+    width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
         fitting = _Fitting(edge, tolerance, settings)
         loops = _fit_all(fitting, work)
@@ -130,6 +143,43 @@ def trace(
         edge.noise,
         got.rims,
         off,
+        width,
+    )
+
+
+def _middles(
+    got: Found,
+    drawn: Drawing,
+    settings: TraceSettings,
+    tolerance: float,
+    scale: Scale,
+    work: Work,
+) -> Traced:
+    """Return the middles of pen lines as an outline; lines with free ends stay open."""
+    size = scale.mm_per_px
+    with work.stage("fit"):
+        paths, points = middles(drawn, settings, tolerance, work)
+    with work.stage("check"):
+        moved = [scale.path_to_mm(path) for path in paths]
+        closed = [i for i, path in enumerate(moved) if isinstance(path, Loop)]
+        outline, order = _outline([moved[i] for i in closed], settings.keep)  # type: ignore[misc]
+        loose = [i for i in range(len(moved)) if i not in set(closed)]
+        contours = (*outline.contours, *(Contour(moved[i]) for i in loose))
+        order = [closed[i] for i in order] + loose
+        off = deviation_of([points[i] for i in order], [paths[i] for i in order], 0.0)
+        off = off._replace(
+            edge=scale.to_mm(off.edge), feet=scale.to_mm(off.feet), distance=off.distance * size
+        )
+    return Traced(
+        Outline(contours),
+        scale,
+        got.field.grey,
+        got.contours.dropped,
+        tolerance,
+        0.0,
+        got.rims,
+        off,
+        drawn.width * size,
     )
 
 

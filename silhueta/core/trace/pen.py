@@ -1,0 +1,452 @@
+"""Pen lines: what stands for a stroke that has two edges.
+
+Words used here
+    stroke     what a pen drew: ink, everywhere about as wide as the pen's line
+    skeleton   the pixels in the middle of the ink, one wide
+    chain      skeleton pixels from one end or junction to the next
+    spur       a chain so short that only the ink's ragged edge made it
+    gap        a break in the line, from one free end to another that it points at
+    line       chains joined through junctions and gaps: closed, or with two free ends
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.compiled import compiled
+from silhueta.core.geometry.path import Floats
+
+Ink = NDArray[np.bool_]
+
+_SPUR = 1.2  # line widths, of a chain with a free end at a junction
+_LOOK = 3.0  # line widths along a chain that tell its direction
+_ASKEW = np.radians(50.0)  # that a gap may lie off the direction of its ends
+_PASS = np.radians(70.0)  # that a line may turn as it passes through a junction
+_EARLY = 1.5  # line widths, that two skeletons end before their ink does
+_SHORTEST = 3.0  # line widths: shorter lines are dust
+_BACK = 3.0  # line widths at a junction or end where the middle is not measured
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """The middle of a drawn line.
+
+    Parameters
+    ----------
+    points : (N, 2) float, px
+        Not repeated at the end of a closed one.
+    closed : bool
+    gaps : int
+        Breaks that were closed along it.
+
+    """
+
+    points: Floats
+    closed: bool
+    gaps: int
+
+
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """All lines of a drawing, and what is known of the pen.
+
+    Parameters
+    ----------
+    lines : tuple of Line
+    width : float, px
+        Of the pen's line, the median.
+    bridges : tuple of (N, 2) float, px
+        The gaps that were closed.
+
+    """
+
+    lines: tuple[Line, ...]
+    width: float
+    bridges: tuple[Floats, ...]
+
+
+def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
+    """Return the lines of a drawing.
+
+    Parameters
+    ----------
+    darkness : (H, W) of float32
+        0 on bare ground to 1 in full ink; the edge at a half.
+    longest_gap : float, px
+        Breaks up to this are closed, along the stroke's direction.
+
+    References
+    ----------
+    The skeleton is scikit-image's: T. Y. Zhang and C. Y. Suen, "A fast parallel algorithm for
+    thinning digital patterns", Communications of the ACM 27(3), 1984, 236-239.
+
+    """
+    import cv2
+    from skimage import morphology
+
+    ink = np.pad(darkness > 0.5, 1)
+    thinned: Any = morphology.skeletonize
+    skeleton = thinned(ink)
+    inner = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
+    radii = inner[skeleton]
+    width = float(2 * np.median(radii) - 1) if len(radii) else 0.0
+    width = max(width, 1.0)
+    chains = _chains(skeleton)
+    chains = _without_spurs(chains, _SPUR * width)
+    joined, bridges = _joined(chains, longest_gap, width)
+    lines = []
+    for places, closed, gaps in joined:
+        points = _middle(darkness, places - 0.5, width, closed)
+        if _length(points) >= _SHORTEST * width or closed:
+            lines.append(Line(points, closed, gaps))
+    return Drawing(tuple(lines), width, tuple(b - 0.5 for b in bridges))
+
+
+def _chains(skeleton: Ink) -> list[NDArray[np.int64]]:
+    """Return the chains as (row, column) of pixels, closed ones with their first repeated."""
+    found, first = _follow(np.ascontiguousarray(skeleton))
+    return [found[first[i] : first[i + 1]] for i in range(len(first) - 1)]
+
+
+@compiled
+def _degree(skeleton: Ink, r: int, c: int) -> int:
+    """Return how many skeleton pixels one can step to; corners only where no side leads there."""
+    count = 0
+    for k in range(8):
+        if _steps(skeleton, r, c, k):
+            count += 1
+    return count
+
+
+@compiled
+def _steps(skeleton: Ink, r: int, c: int, k: int) -> bool:
+    dr, dc = _way(k)
+    if not skeleton[r + dr, c + dc]:
+        return False
+    if dr != 0 and dc != 0:
+        return not (skeleton[r + dr, c] or skeleton[r, c + dc])
+    return True
+
+
+@compiled
+def _way(k: int) -> tuple[int, int]:
+    if k == 0:
+        return 0, 1
+    if k == 1:
+        return 1, 0
+    if k == 2:
+        return 0, -1
+    if k == 3:
+        return -1, 0
+    if k == 4:
+        return 1, 1
+    if k == 5:
+        return 1, -1
+    if k == 6:
+        return -1, -1
+    return -1, 1
+
+
+@compiled
+def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    rows, columns = skeleton.shape
+    total = 0
+    for r in range(rows):
+        for c in range(columns):
+            if skeleton[r, c]:
+                total += 1
+    out = np.zeros((2 * total + 8 * 1024 + 16, 2), np.int64)
+    first = np.zeros(total + 2, np.int64)
+    used, count = 0, 0
+    walked = np.zeros((rows, columns, 8), np.bool_)
+    for turn in range(2):  # from ends and junctions first, then the rings that are left
+        for r in range(1, rows - 1):
+            for c in range(1, columns - 1):
+                if not skeleton[r, c]:
+                    continue
+                degree = _degree(skeleton, r, c)
+                if degree == 0 or (turn == 0 and degree == 2):
+                    continue
+                for k in range(8):
+                    if walked[r, c, k] or not _steps(skeleton, r, c, k):
+                        continue
+                    if turn == 1 and degree != 2:
+                        continue
+                    start = used
+                    if used + 2 >= len(out):
+                        grown = np.zeros((2 * len(out), 2), np.int64)
+                        grown[:used] = out[:used]
+                        out = grown
+                    out[used, 0], out[used, 1] = r, c
+                    used += 1
+                    pr, pc, way = r, c, k
+                    while True:
+                        walked[pr, pc, way] = True
+                        dr, dc = _way(way)
+                        nr, nc = pr + dr, pc + dc
+                        for back in range(8):
+                            br, bc = _way(back)
+                            if br == -dr and bc == -dc:
+                                walked[nr, nc, back] = True
+                        if used + 2 >= len(out):
+                            grown = np.zeros((2 * len(out), 2), np.int64)
+                            grown[:used] = out[:used]
+                            out = grown
+                        out[used, 0], out[used, 1] = nr, nc
+                        used += 1
+                        if (nr == r and nc == c) or _degree(skeleton, nr, nc) != 2:
+                            break
+                        following = -1
+                        for further in range(8):
+                            fr, fc = _way(further)
+                            if fr == -dr and fc == -dc:
+                                continue
+                            if _steps(skeleton, nr, nc, further):
+                                following = further
+                        if following < 0 or walked[nr, nc, following]:
+                            break
+                        pr, pc, way = nr, nc, following
+                    if used - start < 2:
+                        used = start
+                        continue
+                    count += 1
+                    if count + 1 >= len(first):
+                        longer = np.zeros(2 * len(first), np.int64)
+                        longer[: count + 1] = first[: count + 1]
+                        first = longer
+                    first[count] = used
+    return out[:used].copy(), first[: count + 1].copy()
+
+
+def _ends(chain: NDArray[np.int64]) -> tuple[tuple[int, int], tuple[int, int]]:
+    a, b = chain[0].tolist(), chain[-1].tolist()
+    return (a[0], a[1]), (b[0], b[1])
+
+
+def _without_spurs(chains: list[NDArray[np.int64]], least: float) -> list[NDArray[np.int64]]:
+    """Return chains without short ones that have a free end; what they parted joins again."""
+    while True:
+        degree: dict[tuple[int, int], int] = {}
+        for chain in chains:
+            for end in _ends(chain):
+                degree[end] = degree.get(end, 0) + 1
+        # only the shortest spur of a junction goes in one round: two may be the line's own ends
+        shortest: dict[tuple[int, int], int] = {}
+        for i, chain in enumerate(chains):
+            a, b = _ends(chain)
+            if a == b or len(chain) > least:
+                continue
+            free = [end for end in (a, b) if degree[end] == 1]
+            held = [end for end in (a, b) if degree[end] > 2]
+            if len(free) == 1 and held:
+                other = shortest.get(held[0])
+                if other is None or len(chains[other]) > len(chain):
+                    shortest[held[0]] = i
+        gone = set(shortest.values())
+        if not gone:
+            return chains
+        chains = _rejoined([chain for i, chain in enumerate(chains) if i not in gone])
+
+
+def _rejoined(chains: list[NDArray[np.int64]]) -> list[NDArray[np.int64]]:
+    """Return chains joined where only two ends meet."""
+    at: dict[tuple[int, int], list[int]] = {}
+    alive: dict[int, NDArray[np.int64]] = dict(enumerate(chains))
+    for i, chain in alive.items():
+        for end in _ends(chain):
+            at.setdefault(end, []).append(i)
+    for end, users in at.items():
+        if len(users) != 2 or users[0] == users[1]:
+            continue
+        one, two = users
+        a, b = alive.pop(one), alive.pop(two)
+        if _ends(a)[1] != end:
+            a = a[::-1]
+        if _ends(b)[0] != end:
+            b = b[::-1]
+        whole = np.vstack([a, b[1:]])
+        alive[one] = whole
+        for other in _ends(whole):
+            at[other] = [one if user == two else user for user in at[other]]
+    return list(alive.values())
+
+
+def _direction(chain: NDArray[np.int64], at_end: bool, look: int) -> Floats:
+    """Return the unit vector (x, y) in which a chain runs out of its end (or its start)."""
+    points = chain[::-1] if not at_end else chain
+    tail = points[-min(look, len(points)) :].astype(np.float64)
+    way = tail[-1] - tail[0]
+    size = float(np.hypot(*way)) or 1.0
+    return np.array([way[1], way[0]]) / size
+
+
+def _joined(
+    chains: list[NDArray[np.int64]], longest_gap: float, width: float
+) -> tuple[list[tuple[Floats, bool, int]], list[Floats]]:
+    """Return lines (points px, closed, gaps): chains joined straightest first.
+
+    Every chain has two ends; each end is joined to at most one other, within its junction or over
+    a gap.
+    """
+    look = max(3, round(_LOOK * width))
+    ends: list[tuple[tuple[int, int], Floats]] = []
+    for chain in chains:
+        a, b = _ends(chain)
+        ends += [(a, _direction(chain, False, look)), (b, _direction(chain, True, look))]
+    mates = _mates(ends, chains, longest_gap, width)
+    taken = np.zeros(len(chains), bool)
+    lines: list[tuple[Floats, bool, int]] = []
+    bridges: list[Floats] = []
+
+    def xy(chain: NDArray[np.int64]) -> Floats:
+        return chain[:, ::-1].astype(np.float64) + 0.5
+
+    order = [e for e in range(len(ends)) if mates[e] < 0] + list(range(len(ends)))
+    for begin in order:
+        if taken[begin // 2]:
+            continue
+        pieces: list[Floats] = []
+        gaps, end, closed = 0, begin, False
+        while True:
+            number = end // 2
+            taken[number] = True
+            chain = chains[number]
+            pieces.append(xy(chain if end % 2 == 0 else chain[::-1]))
+            far = end ^ 1
+            mate = mates[far]
+            if mate < 0:
+                break
+            if ends[far][0] != ends[mate][0]:
+                gaps += 1
+                bridge = _bridge(
+                    pieces[-1][-1], ends[far][1], xy(np.array([ends[mate][0]]))[0], ends[mate][1]
+                )
+                bridges.append(bridge)
+                pieces.append(bridge)
+            if mate == begin:
+                closed = True
+                break
+            end = mate
+        points = np.vstack(pieces)
+        keep = np.append(True, np.any(np.diff(points, axis=0) != 0, axis=1))
+        points = points[keep]
+        if closed and len(points) > 1 and np.array_equal(points[0], points[-1]):
+            points = points[:-1]
+        lines.append((points, closed, gaps))
+    return lines, bridges
+
+
+def _bridge(a: Floats, leaves: Floats, b: Floats, comes: Floats) -> Floats:
+    """Return points about a px apart on the cubic from a to b, along the ends' directions."""
+    from silhueta.core.geometry.flatten import cubic_points
+
+    far = float(np.hypot(*(b - a)))
+    third = far / 3
+    hull = np.array([[a, a + third * leaves, b + third * comes, b]])
+    share = np.linspace(0, 1, max(3, round(far) + 1))
+    return cubic_points(np.repeat(hull, len(share), axis=0), share)
+
+
+def _mates(
+    ends: list[tuple[tuple[int, int], Floats]],
+    chains: list[NDArray[np.int64]],
+    longest_gap: float,
+    width: float,
+) -> list[int]:
+    from scipy.spatial import cKDTree
+
+    mates = [-1] * len(ends)
+    if not ends:
+        return mates
+    at: dict[tuple[int, int], list[int]] = {}
+    for e, (place, _) in enumerate(ends):
+        at.setdefault(place, []).append(e)
+    pairs: list[tuple[float, int, int]] = []
+    for users in at.values():
+        for i, one in enumerate(users):
+            for two in users[i + 1 :]:
+                turn = _between(ends[one][1], -ends[two][1])
+                if one // 2 == two // 2 or turn < _PASS or len(users) == 2:
+                    pairs.append((turn - 10.0, one, two))
+    free = [e for users in at.values() if len(users) == 1 for e in users]
+    if longest_gap > 0 and len(free) > 1:
+        places = np.array([ends[e][0] for e in free], np.float64)[:, ::-1]
+        reach = longest_gap + _EARLY * width
+        for i, j in cKDTree(places).query_pairs(reach):
+            one, two = free[i], free[j]
+            way = places[j] - places[i]
+            far = float(np.hypot(*way)) or 1.0
+            off = max(_between(ends[one][1], way / far), _between(ends[two][1], -way / far))
+            long_enough = one // 2 != two // 2 or len(chains[one // 2]) > 2 * far
+            if long_enough and (off < _ASKEW or far <= 1.5 * width):
+                pairs.append((off + far / reach, one, two))
+    for _, one, two in sorted(pairs):
+        if mates[one] < 0 and mates[two] < 0:
+            mates[one], mates[two] = two, one
+    return mates
+
+
+def _between(one: Floats, two: Floats) -> float:
+    return float(np.arccos(np.clip(one @ two, -1.0, 1.0)))
+
+
+def _length(points: Floats) -> float:
+    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+def _middle(darkness: NDArray[np.float32], places: Floats, width: float, closed: bool) -> Floats:
+    """Return skeleton places moved across the line to the middle of its ink.
+
+    Where other ink lies beside (a junction), or none at all (a gap), they stay.
+    """
+    import cv2
+
+    count = len(places)
+    half = max(2, round(0.4 * width))
+    if count < 2 * half + 3:
+        return places
+    smooth = _smoothed(places, half, closed)
+    ahead = np.roll(smooth, -1, 0) - np.roll(smooth, 1, 0)
+    if not closed:
+        ahead[0], ahead[-1] = smooth[1] - smooth[0], smooth[-1] - smooth[-2]
+    ahead /= np.maximum(np.hypot(*ahead.T), 1e-9)[:, None]
+    across = np.column_stack([-ahead[:, 1], ahead[:, 0]])
+    reach = 1.2 * width + 2.0
+    steps = np.arange(-reach, reach + 0.25, 0.5)
+    at = smooth[:, None] + steps[None, :, None] * across[:, None]
+    shown = cv2.remap(
+        darkness,
+        (at[..., 0] - 0.5).astype(np.float32),
+        (at[..., 1] - 0.5).astype(np.float32),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=0,
+    )
+    total = shown.sum(1) * 0.5
+    clear = (np.abs(total - width) < 0.35 * width) & (shown[:, 0] < 0.3) & (shown[:, -1] < 0.3)
+    off = np.where(clear, (shown * steps).sum(1) / np.maximum(shown.sum(1), 1e-6), 0.0)
+    off = np.clip(off, -0.5 * width, 0.5 * width)
+    known = np.flatnonzero(clear)
+    if len(known) < 2:
+        return smooth
+    index = np.arange(count)
+    period = count if closed else None
+    off = np.interp(index, known, off[known], period=period)
+    return smooth + off[:, None] * across
+
+
+def _smoothed(points: Floats, half: int, closed: bool) -> Floats:
+    """Return points averaged with so many neighbours on each side; free ends stay."""
+    weights = np.hanning(2 * half + 3)[1:-1]
+    weights /= weights.sum()
+    if closed:
+        padded = np.vstack([points[-half:], points, points[:half]])
+    else:
+        head = 2 * points[0] - points[half:0:-1]
+        tail = 2 * points[-1] - points[-2 : -half - 2 : -1]
+        padded = np.vstack([head, points, tail])
+    return np.column_stack([np.convolve(padded[:, k], weights, mode="valid") for k in range(2)])
