@@ -375,7 +375,7 @@ def trace(
             save_job(done, job)
     if report is not None:
         with work.stage("report"):
-            content = figures_report(drawing.paths(), units)
+            content = figures_report(drawing.paths(), units, drawing.groups())
         content["scale"] = _scale_report(traced.scale, rectified, done)
         off = traced.deviation
         content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}

@@ -9,7 +9,7 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import FrameOrigin
+from silhueta.core.trace_settings import Rgb
 from silhueta.core.units import Unit
 
 OUTSIDE, INSIDE, MARK = "CUT_OUTSIDE", "CUT_INSIDE", "MARK"
@@ -28,10 +29,11 @@ LAYERS = (INSIDE, OUTSIDE, MARK)  # in the order of cutting
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A solid loop and its holes, mm."""
+    """A solid loop and its holes, mm; of a split picture, with its colour."""
 
     outer: Loop
     holes: tuple[Loop, ...]
+    colour: Rgb | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,15 +61,27 @@ class Drawing:
         """Yield (layer, path) in the order of cutting: inside first, outside last."""
         for part in self.parts:
             for hole in part.holes:
-                yield INSIDE, hole
+                yield INSIDE + _suffix(part.colour), hole
         for mark in self.marks:
             yield MARK, mark
         for part in self.parts:
-            yield OUTSIDE, part.outer
+            yield OUTSIDE + _suffix(part.colour), part.outer
 
     def paths(self) -> list[Path]:
         """Return every path."""
         return [path for _, path in self.layered()]
+
+    def groups(self) -> list[list[Path]]:
+        """Return the paths of each colour, which meet and do not hold each other."""
+        found: dict[Rgb | None, list[Path]] = {}
+        for part in self.parts:
+            found.setdefault(part.colour, []).extend((part.outer, *part.holes))
+        found.setdefault(None, []).extend(self.marks)
+        return [group for group in found.values() if group]
+
+
+def _suffix(colour: Rgb | None) -> str:
+    return "" if colour is None else "_{:02X}{:02X}{:02X}".format(*colour)
 
 
 def draw(
@@ -102,13 +116,17 @@ def draw(
     left, bottom, right, top = bounding_box(outline.taken)
     shift = np.zeros(2) if origin == "picture" else -np.array([left, bottom])
     frame = picture_frame if origin == "picture" and picture_frame else (right - left, top - bottom)
-    loops = [_moved(loop, shift) for loop in outline.loops]
+    parts = [
+        replace(part, colour=colour)
+        for colour, paths in outline.groups
+        for part in parts_of([_moved(p, shift) for p in paths if isinstance(p, Loop)])
+    ]
     marks = tuple(
         OpenPath(*_arrays(transform(path, np.eye(2), shift)))
         for path in outline.taken
         if isinstance(path, OpenPath)
     )
-    return Drawing(parts_of(loops), marks, frame, units)
+    return Drawing(tuple(parts), marks, frame, units)
 
 
 def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:

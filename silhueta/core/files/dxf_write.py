@@ -38,7 +38,7 @@ def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
     if version != "R12":
         document.header["$MEASUREMENT"] = _MEASUREMENT[drawing.units]
     for layer in dict.fromkeys(layer for layer, _ in drawing.layered()):
-        document.layers.add(layer, color=_COLOURS[layer])
+        document.layers.add(layer, color=_colour(layer))
     for layer, path in drawing.layered():
         attributes = {"layer": layer}
         circle = full_circle(path)
@@ -58,6 +58,10 @@ def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
     if version == "R12":
         text = _with_units(text, drawing.units)
     return text.encode("ascii", errors="replace")
+
+
+def _colour(layer: str) -> int:
+    return next(index for name, index in _COLOURS.items() if layer.startswith(name))
 
 
 def _polyline(path: Path) -> tuple[Floats, Floats]:

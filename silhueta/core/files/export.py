@@ -49,7 +49,8 @@ def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") ->
             raise FileError(
                 f"{target.name} came back in {units} instead of {drawing.units}; not kept"
             )
-        proven.append(compare(drawing.paths(), paths, target.name))
+        nested = len(drawing.groups()) == 1 or not any(p.colour for p in drawing.parts)
+        proven.append(compare(drawing.paths(), paths, target.name, nested))
 
     write_whole(target, data, prove)
     return Proof(target, proven[0], drawing.units)
@@ -66,8 +67,12 @@ def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str]:
     return drawing.paths, drawing.units
 
 
-def compare(meant: Sequence[Path], found: Sequence[Path], name: str) -> Figures:
+def compare(
+    meant: Sequence[Path], found: Sequence[Path], name: str, nested: bool = True
+) -> Figures:
     """Return the figures of `found`, which must be those of `meant`.
+
+    Where loops of several colours meet (not `nested`), each counts on its own, whatever it lies in.
 
     Raises
     ------
@@ -75,7 +80,8 @@ def compare(meant: Sequence[Path], found: Sequence[Path], name: str) -> Figures:
         Naming the first figure that differs: place and size, number of paths, area.
 
     """
-    want, got = figures(meant), figures(found)
+    apart = (None, None) if nested else ([[p] for p in meant], [[p] for p in found])
+    want, got = figures(meant, apart[0]), figures(found, apart[1])
     if (
         not found
         or np.abs(np.subtract(bounding_box(meant), bounding_box(found))).max() > _LENGTH_OFF

@@ -80,6 +80,7 @@ class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     operation: Operation = "cut"
     origin: Origin = "traced"
     locked: bool = False
+    colour: tuple[int, int, int] | None = None
 
 
 class _StampRecord(msgspec.Struct):
@@ -274,6 +275,7 @@ def _contour_record(contour: Contour) -> _ContourRecord:
         operation=contour.operation,
         origin=contour.origin,
         locked=contour.locked,
+        colour=contour.colour,
     )
 
 
@@ -288,7 +290,8 @@ def _contour(record: _ContourRecord) -> Contour:
         np.array(record.bulges),
         controls,
     )
-    return Contour(path, record.taken, record.operation, record.origin, record.locked)
+    state = (record.taken, record.operation, record.origin, record.locked, record.colour)
+    return Contour(path, *state)
 
 
 def _discard(_: object) -> None:

@@ -38,7 +38,8 @@ def svg_bytes(drawing: Drawing) -> bytes:
         lines.append('<g id="cut" fill="#000000" fill-rule="evenodd" stroke="none">')
         for part in drawing.parts:
             data = " ".join(_path_data(loop, unit, height) for loop in (part.outer, *part.holes))
-            lines.append(f'<path fill-rule="evenodd" d="{data}"/>')
+            own = "" if part.colour is None else ' fill="#{:02x}{:02x}{:02x}"'.format(*part.colour)
+            lines.append(f'<path{own} fill-rule="evenodd" d="{data}"/>')
         lines.append("</g>")
     if drawing.marks:
         stroke = _number(_HAIRLINE_MM / unit)

@@ -7,7 +7,6 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:  # a job without an outline needs no arrays: the window opens sooner
-    from silhueta.core.geometry.nesting import Nesting
     from silhueta.core.geometry.path import Loop, Path
 
 Operation = Literal["cut", "engrave", "mark"]
@@ -27,6 +26,8 @@ class Contour:
     operation : {"cut", "engrave", "mark"}
     origin : {"traced", "edited", "drawn", "imported"}
     locked : bool
+    colour : (red, green, blue) or None
+        Main colour of the picture that it encloses, where the picture was split.
 
     """
 
@@ -35,6 +36,7 @@ class Contour:
     operation: Operation = "cut"
     origin: Origin = "traced"
     locked: bool = False
+    colour: tuple[int, int, int] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,8 +58,10 @@ class Outline:
         return tuple(path for path in self.taken if isinstance(path, Loop))
 
     @cached_property
-    def nesting(self) -> Nesting:
-        """How :attr:`loops` lie in each other."""
-        from silhueta.core.geometry.nesting import nest
-
-        return nest(self.loops)
+    def groups(self) -> tuple[tuple[tuple[int, int, int] | None, tuple[Path, ...]], ...]:
+        """The paths that are cut, by colour; loops of two colours meet, and do not nest."""
+        found: dict[tuple[int, int, int] | None, list[Path]] = {}
+        for contour in self.contours:
+            if contour.taken:
+                found.setdefault(contour.colour, []).append(contour.path)
+        return tuple((colour, tuple(paths)) for colour, paths in found.items())

@@ -42,10 +42,14 @@ class Figures:
         return self.lines + self.arcs + self.curves
 
 
-def figures(paths: Sequence[Path]) -> Figures:
-    """Return the figures of `paths`; the area is what is solid, holes taken off."""
-    loops = [path for path in paths if isinstance(path, Loop)]
-    depth = nest(loops).depth
+def figures(paths: Sequence[Path], groups: Sequence[Sequence[Path]] | None = None) -> Figures:
+    """Return the figures of `paths`; the area is what is solid, holes taken off.
+
+    Where `groups` of them are given, in the same order, loops nest within their group only.
+    """
+    grouped = [[p for p in group if isinstance(p, Loop)] for group in groups or [paths]]
+    loops = [loop for group in grouped for loop in group]
+    depth = np.concatenate([nest(group).depth for group in grouped]).astype(np.int64)
     areas = np.array([abs(signed_area(loop)) for loop in loops])
     left, bottom, right, top = bounding_box(paths) if paths else (0.0, 0.0, 0.0, 0.0)
     circles = [full_circle(path) is not None for path in paths]
@@ -74,13 +78,17 @@ _KNOWN: WeakKeyDictionary[Outline, Figures] = WeakKeyDictionary()
 def outline_figures(outline: Outline) -> Figures:
     """Return the figures of what is cut in `outline`, worked out once for each."""
     if outline not in _KNOWN:
-        _KNOWN[outline] = figures(outline.taken)
+        groups = [paths for _, paths in outline.groups]
+        ordered = [path for group in groups for path in group]
+        _KNOWN[outline] = figures(ordered, groups or None)
     return _KNOWN[outline]
 
 
-def report(paths: Sequence[Path], file_units: str) -> dict[str, object]:
+def report(
+    paths: Sequence[Path], file_units: str, groups: Sequence[Sequence[Path]] | None = None
+) -> dict[str, object]:
     """Return the figures of `paths` under the names that reports use; JSON types only."""
-    got = figures(paths)
+    got = figures(paths, groups)
     return {
         "file_units": file_units,
         "size_mm": [round(v, 6) for v in got.size_mm],
@@ -89,7 +97,7 @@ def report(paths: Sequence[Path], file_units: str) -> dict[str, object]:
         "open_paths": got.open_paths,
         "nodes": got.nodes,
         "segments": {"line": got.lines, "arc": got.arcs, "curve": got.curves},
-        "self_crossings": len(crossings(paths)),
+        "self_crossings": sum(len(crossings(group)) for group in groups or [paths]),
         "area_mm2": round(got.area_mm2, 6),
         "cut_length_mm": round(got.cut_length_mm, 6),
     }

@@ -30,6 +30,8 @@ from silhueta.core.trace.contours import Contours, Grey
 _WIDEST = 4  # px of reach
 _SETTLED = 0.03  # of the contrast, that the pixel past the reach may still differ by
 _FADED = 0.5  # of the typical contrast; less is a corner, a thin place or no edge
+_GAP = 1.5  # px between points on one side of a corner, at most
+_WHOLE = 0.8  # of the contrast around; less is a pixel of a corner, part this side and part that
 _AHEAD = 8  # points on each side over which a side's grey is averaged
 _FARTHEST = 0.8  # px that a point is moved at most, and a pixel for each of reach past the first
 _SAMPLE = 20_000  # points that tell the reach
@@ -178,11 +180,18 @@ def _moved(
         runs = 0
         for k in range(m):
             r, c, dr, p = place[k]
+            # round a corner, what lies between two points that are far apart stays as it was
+            q = place[k - 1, 3] if k > 0 else place[m - 1, 3] - n
+            gap = points[p] - points[first[i] + (q - first[i]) % n]
+            if gap[0] * gap[0] + gap[1] * gap[1] > _GAP * _GAP:
+                for between in range(q + 1, p):
+                    kept[used] = points[first[i] + (between - first[i]) % n]
+                    used += 1
             x, y = points[p]
             at = y if dr == 1 else x
             where = at
             moved = False
-            if good[k] and weight[k] > 0:
+            if good[k] and weight[k] > 0 and rises[k] >= _WHOLE * (light[k] - dark[k]):
                 up = sides[k, 1] > sides[k, 0]
                 low = dark[k] if up else light[k]
                 high = light[k] if up else dark[k]

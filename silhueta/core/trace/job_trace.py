@@ -9,15 +9,16 @@ from typing import Any, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.datum.fixing import fixing_datum, is_photo
+from silhueta.core.datum.fixing import fixing_datum, is_photo, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
+from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
-from silhueta.core.trace.trace import Traced, trace
+from silhueta.core.trace.trace import Traced, trace, trace_colours
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
 
@@ -126,6 +127,11 @@ def trace_job(
         stages.cleaned(job, source)
     with work.stage("rectify"):
         rectified = stages.rectified(job, source, work)
+    if job.trace.split:
+        with work.stage("rectify"):
+            colours = rectified.resample(stages.colours(job), work).astype(np.uint8, copy=False)
+        traced = trace_colours(colours, _present_scale(job, rectified), job.trace, work)
+        return _stamped(job, traced, rectified)
     base = fixing_datum(job)
     size = rectified.scale.mm_per_px
     with work.stage("ground"):
@@ -144,6 +150,20 @@ def trace_job(
         ],
         face=prepared.picture.eight(),
     )
+    return _stamped(job, traced, rectified)
+
+
+def _present_scale(job: Job, rectified: Rectified) -> Scale:
+    """Return the scale; an overall datum, which measures an outline, measures the whole picture."""
+    base, flat = fixing_datum(job), rectified.scale
+    if not isinstance(base, OverallDatum):
+        return flat
+    size = mm_per_px(base, (rectified.picture.width, rectified.picture.height))
+    return Scale(size, rectified.picture.height, flat.kind)
+
+
+def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
+    """Return the job with what was traced, and what from."""
     stamp = TraceStamp(
         datums=job.datums,
         settings=job.trace,

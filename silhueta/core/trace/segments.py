@@ -29,6 +29,8 @@ TRIM = 1.6  # px that anti-aliasing rounds on each side of a corner
 ROUNDED = 0.28  # of the trim, that blur moves a contour off either side of a sharp corner, at most
 _BLUNT = 1.5  # trims: a segment this short may be a corner cut off
 _CUT_OFF = 0.5  # of the trim, that such a corner's contour may be off its sides
+_STEP = 1.45  # px from one contour point to the next
+_CLEAN = 0.1  # px: less is no rounding
 _WINDOW = 10  # candidates in a window at most
 _PATIENCE = 3  # candidates in a row that no primitive reaches before a start is given up
 _HOPELESS = 1e6  # px²: cost of a stretch that nothing fits; looked at again afterwards
@@ -89,15 +91,30 @@ def fit_between(
 
 @compiled
 def _ends_keep(points: Floats, i: int, j: int, a: int, b: int, ends: float, out: Floats) -> bool:
-    """Return whether what the trims left out is rounded no more than blur does."""
+    """Return whether what the trims left out is rounded no more than blur does.
+
+    The very end belongs to both segments of a sharp corner, so it may lie a step along the other
+    one, when the point beside it shows no rounding yet.
+    """
     kind = int(out[0])
     for k in range(i, a):
-        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > ends:
+        most = ends
+        if k == i and _clean(points, k + 1, out):
+            most = max(ends, _STEP)
+        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > most:
             return False
     for k in range(b + 1, j + 1):
-        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > ends:
+        most = ends
+        if k == j and _clean(points, k - 1, out):
+            most = max(ends, _STEP)
+        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > most:
             return False
     return True
+
+
+@compiled
+def _clean(points: Floats, k: int, out: Floats) -> bool:
+    return bool(worst_residual(points, k, k, int(out[0]), out[1], out[2], out[3], 2) < _CLEAN)
 
 
 @compiled

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +25,8 @@ from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, OverallDatum
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.calm import calm
+from silhueta.core.trace.colour_trace import colour_loops
+from silhueta.core.trace.colours import split
 from silhueta.core.trace.contours import Contours
 from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
@@ -181,6 +184,73 @@ def _middles(
         off,
         drawn.width * size,
     )
+
+
+def trace_colours(
+    rgb: NDArray[np.uint8],
+    scale: Scale,
+    settings: TraceSettings,
+    work: Work | None = None,
+) -> Traced:
+    """Return the loops of a picture's main colours, which meet without gap or overlap.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) array of uint8
+    scale : Scale
+    settings : TraceSettings
+        With `split` colours.
+    work : Work, optional
+
+    Returns
+    -------
+    Traced
+        Loops of the colour round the picture's border, which is taken for the ground, are skipped;
+        what runs along that border itself is left out.
+
+    Raises
+    ------
+    TraceError
+        If the picture has fewer colours.
+
+    """
+    work = work or Work()
+    size = scale.mm_per_px
+    tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
+    with work.stage("colours"):
+        made = split(rgb, settings.split, settings.speck / size**2)
+    with work.stage("fit"):
+        found = colour_loops(rgb, made, tolerance, np.radians(settings.corner), work)
+    with work.stage("check"):
+        labels = made.labels
+        frame = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
+        ground = int(np.bincount(frame).argmax())
+        high, wide = labels.shape
+        contours: list[Contour] = []
+        edges: list[Floats] = []
+        loops: list[Loop] = []
+        rims = 0
+        for label, colour in enumerate(made.colours):
+            mine = [one for one in found if one.label == label]
+            inner = [one for one in mine if label != ground or not _framing(one.loop, wide, high)]
+            rims += len(mine) - len(inner)
+            outline, order = _outline([_to_mm(scale, one.loop) for one in inner], settings.keep)
+            for contour in outline.contours:
+                taken = contour.taken and label != ground
+                contours.append(replace(contour, taken=taken, colour=colour))
+            edges += [inner[i].points for i in order]
+            loops += [inner[i].loop for i in order]
+        off = deviation_of(edges, loops, TRIM + 1)
+        off = off._replace(
+            edge=scale.to_mm(off.edge), feet=scale.to_mm(off.feet), distance=off.distance * size
+        )
+    return Traced(Outline(tuple(contours)), scale, 128.0, 0, tolerance, 0.0, rims, off)
+
+
+def _framing(loop: Loop, wide: int, high: int) -> bool:
+    """Return whether a loop has two of its nodes in corners of the picture."""
+    corner = (np.abs(loop.nodes / [wide, high] - 0.5) > 0.5 - 1e-9).all(axis=1)
+    return bool(corner.sum() >= 2)
 
 
 def _edge(

@@ -4,18 +4,34 @@ from __future__ import annotations
 
 import numpy as np
 
+from silhueta.core.datum.scale import Scale
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.trace import trace
+from silhueta.core.trace.field import colour_field
+from silhueta.core.trace.trace import trace, trace_colours
 
 
 def main() -> None:
-    """Trace a small square with a hole, in 8 and in 16 bits."""
-    grey = np.full((64, 64), 250, np.uint8)
-    grey[8:56, 8:56] = 20
-    grey[20:40, 24:44] = 250
-    for picture in (grey, grey.astype(np.uint16) * 257):
-        trace(Picture(picture, None, None, "PNG"), PixelDatum(0.1), TraceSettings(speck=0.0))
+    """Trace a small square with a hole: in 8 and in 16 bits, as pen line, by its colours."""
+    grey = np.full((96, 96), 250, np.uint8)
+    grey[8:88, 8:88] = 20
+    grey[14:82, 14:82] = 250
+    plain = TraceSettings(speck=0.0)
+    runs = (
+        (grey, plain),
+        (grey.astype(np.uint16) * 257, plain),
+        (grey, TraceSettings(speck=0.0, mode="local", fit="curves")),
+        (grey, TraceSettings(speck=0.0, pen="centre")),
+    )
+    for picture, settings in runs:
+        trace(Picture(picture, None, None, "PNG"), PixelDatum(0.1), settings)
+    cut = grey.copy()
+    cut[30:40] = 250  # two open lines
+    trace(Picture(cut, None, None, "PNG"), PixelDatum(0.1), TraceSettings(speck=0, pen="centre"))
+    colours = np.repeat(grey[:, :, None], 3, axis=2)
+    colours[40:60, 8:60] = (200, 30, 30)
+    colour_field(colours, [(200, 30, 30)])
+    trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ from silhueta.core.errors import ScaleError, StoppedError, TraceError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box, signed_area
+from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import (
     DpiDatum,
@@ -35,7 +36,7 @@ def test_solids_turn_left_holes_right_the_outermost_first():
     traced = trace(drawn(RING, 200, 200), PixelDatum(0.1), TraceSettings(speck=0.1))
     areas = [signed_area(loop) for loop in traced.outline.loops]
     assert areas == pytest.approx([256, -144, 36, -np.pi * 1.44], rel=2e-3)
-    assert traced.outline.nesting.depth.tolist() == [0, 1, 2, 3]
+    assert nest(traced.outline.loops).depth.tolist() == [0, 1, 2, 3]
 
 
 @pytest.mark.parametrize(("keep", "taken"), [("all", 4), ("outer+holes", 2), ("outer", 1)])
@@ -182,7 +183,7 @@ def test_the_demo_gasket_comes_out_at_its_true_size():
     circles = [full_circle(loop) for loop in job.outline.loops]
     diameters = sorted(2 * c[1] for c in circles if c is not None)
     assert diameters == pytest.approx([BOLT_MM] * 6 + [BORE_MM], abs=0.01)
-    assert job.outline.nesting.depth.tolist() == [0] + [1] * 7
+    assert nest(job.outline.loops).depth.tolist() == [0] + [1] * 7
     assert traced.dropped > 10  # the dust
 
 
