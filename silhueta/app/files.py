@@ -105,7 +105,7 @@ class Filing(QObject):
             self.bench.ask("Opening", lambda _: open_picture(other))
 
     def open_demo(self, which: str = "gasket") -> None:
-        """Open a demo job in place of the present one: "gasket", "strap" or "cover"."""
+        """Open a demo job, gasket, strap, cover, heron or emblem, in place of the present one."""
         if self._window.may_leave():
             self.bench.ask("Opening", lambda work: _opened_demo(which, work))
 
@@ -225,10 +225,17 @@ class Filing(QObject):
 
 
 def _opened_demo(which: str, work: Work) -> Opened:
+    from silhueta.demo.drawings import emblem_job, heron_job
     from silhueta.demo.gasket import gasket_job
     from silhueta.demo.photos import cover_job, strap_job
 
-    make = {"gasket": gasket_job, "strap": strap_job, "cover": cover_job}[which]
+    make = {
+        "gasket": gasket_job,
+        "strap": strap_job,
+        "cover": cover_job,
+        "heron": heron_job,
+        "emblem": emblem_job,
+    }[which]
     with work.stage("read"):
         return open_job(make(), None)
 

@@ -9,13 +9,15 @@ from PySide6.QtCore import QObject, Signal
 
 from silhueta.app.session import Session
 from silhueta.app.work import Bench
+from silhueta.core.errors import TooMuchError
 from silhueta.core.job import Job, is_stale, set_outline
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.picture.decode import Picture
-    from silhueta.core.trace.job_trace import Stages
+    from silhueta.core.trace.deviation import Deviation
+    from silhueta.core.trace.job_trace import Stages, TracedJob
 
 
 class Tracing(QObject):
@@ -31,6 +33,9 @@ class Tracing(QObject):
         self.picture: Picture | None = None
         self.counts = [0] * 256
         self.failure = ""
+        self.proposal: TooMuchError | None = None
+        self.deviation: Deviation | None = None  # of the present outline, mm
+        self.line_width: float | None = None  # mm, of a drawing's pen
         self.flat: Rectified | None = None
         self._flat_for: object = None
         self._stages: Stages | None = None
@@ -45,6 +50,7 @@ class Tracing(QObject):
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
         self.flat, self._flat_for, self._stages = None, None, None
+        self.deviation, self.line_width, self.proposal = None, None, None
         self.counts = [0] * 256
         if picture is not None:
             from silhueta.core.trace.threshold import histogram
@@ -91,36 +97,49 @@ class Tracing(QObject):
 
         picture = self.picture
         stages = self._stages = self._stages or Stages()
-        self._asked, self.failure = job, ""
+        self._asked, self.failure, self.proposal = job, "", None
         self.bench.ask(label, lambda work: make(job, picture, work, stages), job)
         self.changed.emit()
 
-    def _on_done(self, result: tuple[Job | None, Rectified], asked: Job) -> None:
-        traced, flat = result
+    def measure_deviation(self) -> None:
+        """Work out the deviation of an outline that came with its job."""
+        job = self._session.job
+        if self.deviation is None and self.picture is not None and not is_stale(job):
+            self._ask("Measuring", _traced, job)
+
+    def _on_done(self, result: tuple[TracedJob | None, Rectified], asked: Job) -> None:
+        done, flat = result
         self._asked = None
         if not _same_inputs(self._session.job, asked):
             return
         self.flat, self._flat_for = flat, _flat_key(asked)
+        if done is not None:
+            self.deviation, self.line_width = done.traced.deviation, done.traced.line_width
         self.flattened.emit(flat)
-        stamp = None if traced is None else traced.traced
-        if traced is not None and stamp is not None:
-            self._session.amend(lambda job: set_outline(job, traced.outline, stamp))
+        stamp = None if done is None else done.job.traced
+        if done is not None and stamp is not None and is_stale(self._session.job):
+            outline = done.job.outline
+            self._session.amend(lambda job: set_outline(job, outline, stamp))
 
     def _on_failed(self, text: str) -> None:
         self.failure = text
+        error = self.bench.error
+        self.proposal = error if isinstance(error, TooMuchError) else None
         self.changed.emit()
 
 
-def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> tuple[Job | None, Rectified]:
+def _traced(
+    job: Job, picture: Picture, work: Work, stages: Stages
+) -> tuple[TracedJob | None, Rectified]:
     from silhueta.core.trace.job_trace import trace_job  # brings the compiler along
 
-    done, _, flat = trace_job(job, picture, work, stages)
-    return done, flat
+    done = trace_job(job, picture, work, stages)
+    return done, done.rectified
 
 
 def _flattened(
     job: Job, picture: Picture, work: Work, stages: Stages
-) -> tuple[Job | None, Rectified]:
+) -> tuple[TracedJob | None, Rectified]:
     with work.stage("rectify"):
         return None, stages.rectified(job, picture, work)
 

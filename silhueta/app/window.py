@@ -227,6 +227,18 @@ class Window(QMainWindow):
                 words="example perspective lens marks",
             ),
             Action(
+                "demo_heron",
+                "Open the demo drawing: heron in pencil",
+                lambda: self.filing.open_demo("heron"),
+                words="example scan pen line centre",
+            ),
+            Action(
+                "demo_emblem",
+                "Open the demo picture: four-colour emblem",
+                lambda: self.filing.open_demo("emblem"),
+                words="example colours split screenshot",
+            ),
+            Action(
                 "help",
                 "List every action and key",
                 self.find_action,

@@ -34,6 +34,7 @@ class Bench(QObject):
         self._work: Work | None = None
         self._threads: list[threading.Thread] = []
         self._asked: Any = None
+        self.error: SilhuetaError | None = None  # of the last request that failed
         self._reported.connect(self._on_report, Qt.ConnectionType.QueuedConnection)
 
     @property
@@ -48,7 +49,7 @@ class Bench(QObject):
         self._number += 1
         number = self._number
         work = Work(lambda stage, share: self._reported.emit(number, "step", (stage, share)))
-        self._work, self._asked = work, asked
+        self._work, self._asked, self.error = work, asked, None
 
         def run() -> None:
             try:
@@ -56,6 +57,7 @@ class Bench(QObject):
             except StoppedError:
                 self._reported.emit(number, "stopped", None)
             except SilhuetaError as error:
+                self.error = error
                 self._reported.emit(number, "failed", str(error))
             except MemoryError:
                 self._reported.emit(number, "failed", "the memory ran out; open a smaller picture")

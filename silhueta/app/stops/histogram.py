@@ -9,9 +9,28 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from silhueta.app.look.theme import BRASS, BRASS_DEEP, CHALK, FAINT, PENCIL, RULE, WHITE, font
+from silhueta.core.errors import UnitsError
 
 _FOOT = 30.0  # px for the scale of greys and its figures
 _SIDE = 8.0
+
+
+def read_grey(text: str) -> float:
+    """Return the grey value that a field holds.
+
+    Raises
+    ------
+    UnitsError
+        If it is no number from 0 to 255.
+
+    """
+    try:
+        value = float(text.strip().replace(",", "."))
+    except ValueError as error:
+        raise UnitsError(f"“{text.strip()[:40]}” is not a grey value from 0 to 255") from error
+    if not 0 <= value <= 255:
+        raise UnitsError(f"{value:g} is not a grey value; black is 0 and white is 255")
+    return value
 
 
 class Histogram(QWidget):

@@ -6,18 +6,21 @@ import math
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QPushButton, QSlider, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
-from silhueta.app.stops.histogram import Histogram
+from silhueta.app.stops.histogram import Histogram, read_grey
+from silhueta.app.stops.trace_modes import TraceModes
+from silhueta.app.stops.trace_more import TraceMore
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
 from silhueta.core.datum.fixing import present_mm_per_px
-from silhueta.core.errors import SilhuetaError, UnitsError
+from silhueta.core.errors import SilhuetaError
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace
 from silhueta.core.trace.threshold import level_of
@@ -37,7 +40,7 @@ class TraceSheet(Worksheet):
         self._tracing, self._table = tracing, table
         self.side = Choice("The part is", {"dark": "Dark", "light": "Light"}, self)
         self.find_it = QPushButton("Find it", self)
-        self.threshold = Field("Threshold", _read_grey, self)
+        self.threshold = Field("Threshold", read_grey, self)
         self.threshold.setFixedWidth(64)
         self.histogram = Histogram(self)
         self.tolerance = Field("Tolerance", lambda text: parse_length(text, session.units), self)
@@ -50,16 +53,45 @@ class TraceSheet(Worksheet):
             "Loops to cut", {"all": "All", "outer+holes": "Outer, holes", "outer": "Outer"}, self
         )
         self.meaning, self.left_out, self.fault = Note(), Note(), Note()
+        self._deviation_shown: object = None
+        self.modes = TraceModes(session, tracing, table, self)
+        self.bench = self.modes.bench
+        self.more_button = QPushButton("More…", self)
+        self.more_button.setCheckable(True)
+        self.more_button.setObjectName("more")
+        self.more = TraceMore(session, tracing, table, self)
+        self.more.hide()
+        self.show_deviation = QPushButton("Deviation", self)
+        self.show_deviation.setCheckable(True)
+        self.show_deviation.setObjectName("show-deviation")
+        self.worst = QPushButton("Largest", self)
+        self.worst.setObjectName("worst")
+        self.show_deviation.setToolTip("Draw how far the line leaves the picture's edge")
+        self.worst.setToolTip("Go to where the line leaves the edge most")
+        self.leave_specks = QPushButton(self)
+        self.leave_specks.setObjectName("leave-specks")
+        self.all_the_same = QPushButton("Trace it all the same", self)
+        self.all_the_same.setObjectName("all-the-same")
         self._lay_out()
         self._connect()
         tracing.changed.connect(lambda: self.refresh(session.job))
         self.connect_job()
 
     def _lay_out(self) -> None:
-        self.body.addLayout(row(heading("The part is"), None, self.side))
-        self.body.addLayout(row(heading("Threshold"), None, self.find_it, self.threshold))
+        self._side_row = QWidget(self)
+        layout = row(heading("The part is"), None, self.side)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._side_row.setLayout(layout)
+        self.body.addWidget(self._side_row)
+        self.body.addWidget(self.modes)
+        self._threshold_row = QWidget(self)
+        layout = row(heading("Threshold"), None, self.find_it, self.threshold)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._threshold_row.setLayout(layout)
+        self.body.addWidget(self._threshold_row)
         self.body.addWidget(self.histogram)
         self.body.addWidget(self.fault)
+        self.body.addLayout(row(self.leave_specks, self.all_the_same))
         self.body.addLayout(row(heading("Tolerance"), None, self.tolerance))
         self.body.addWidget(self.tolerance_slider)
         self.body.addWidget(self.meaning)
@@ -68,6 +100,9 @@ class TraceSheet(Worksheet):
         self.body.addWidget(self.left_out)
         self.body.addWidget(heading("Loops to cut"))
         self.body.addWidget(self.keep)
+        self.body.addLayout(row(self.show_deviation, self.worst))
+        self.body.addWidget(self.more_button)
+        self.body.addWidget(self.more)
 
     def _connect(self) -> None:
         self.side.chosen.connect(lambda key: self._set("Part is " + key, invert=key == "light"))
@@ -84,6 +119,14 @@ class TraceSheet(Worksheet):
         self.keep.chosen.connect(lambda key: self._set("Loops to cut", keep=key))
         for field in (self.threshold, self.tolerance, self.speck):
             field.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
+        for part in (self.modes, self.more):
+            part.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
+        self.modes.failed.connect(self.failed)
+        self.more_button.toggled.connect(self._toggle_more)
+        self.show_deviation.toggled.connect(self._toggle_deviation)
+        self.worst.clicked.connect(self._go_to_worst)
+        self.leave_specks.clicked.connect(self._leave_specks)
+        self.all_the_same.clicked.connect(lambda: self._set("Trace it all", many=True))
         self.next.clicked.connect(lambda: self.go.emit("cut_file"))
 
     # the person's hand
@@ -95,6 +138,60 @@ class TraceSheet(Worksheet):
             )
         except SilhuetaError as error:
             self.fault.say(str(error), True)
+
+    def _toggle_more(self, on: bool) -> None:
+        self.more.setVisible(on)
+        self.more_button.setText("Less" if on else "More…")
+        if on:
+            QTimer.singleShot(0, lambda: self.pane.ensureWidgetVisible(self.more.fit, 0, 200))
+
+    def _toggle_deviation(self, on: bool) -> None:
+        if on:
+            self._tracing.measure_deviation()
+        self._show_overlays(self.session.job)
+
+    def _go_to_worst(self) -> None:
+        deviation = self._tracing.deviation
+        place = None if deviation is None else deviation.worst_place()
+        if place is not None:
+            self.show_deviation.setChecked(True)
+            self._table.show_place(*place)
+
+    def _leave_specks(self) -> None:
+        proposal = self._tracing.proposal
+        if proposal is not None:
+            self._set("Speck limit", speck=proposal.speck)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Show patches and deviation on the table."""
+        super().showEvent(event)
+        self._show_overlays(self.session.job)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Take them off it."""
+        super().hideEvent(event)
+        for name in ("deviation", "patches"):
+            self._table.set_overlay(name, None)
+
+    def _show_overlays(self, job: Job) -> None:
+        """Lay the patches, and the deviation while it is wanted, over the outline."""
+        from silhueta.app.table.deviation_layer import DeviationLayer
+        from silhueta.app.table.patch_layer import PatchLayer
+
+        if not self.isVisible():
+            return
+        flat, deviation = self._tracing.flat, self._tracing.deviation
+        patches = job.trace.patches
+        layer = PatchLayer(patches, flat) if patches and flat is not None else None
+        self._table.set_overlay("patches", layer)
+        key = (deviation, self.session.units, self.show_deviation.isChecked())
+        if deviation is None or is_stale(job) or not self.show_deviation.isChecked():
+            self._table.set_overlay("deviation", None)
+            self._deviation_shown = None
+        elif self._deviation_shown != key:
+            self._deviation_shown = key
+            made = DeviationLayer(deviation, self.session.units)
+            self._table.set_overlay("deviation", made)
 
     def _drag_threshold(self, grey: float) -> None:
         self._table.preview_threshold(grey, not self.session.job.trace.invert)
@@ -124,6 +221,14 @@ class TraceSheet(Worksheet):
         """Show the settings, each in a real unit, and what came of them."""
         settings, unit = job.trace, self.session.units
         size = present_mm_per_px(job)
+        self.modes.refresh(job)
+        self.more.refresh(job)
+        plain = settings.mode == "threshold" and not settings.split
+        self._threshold_row.setVisible(plain)
+        self._side_row.setVisible(not settings.split)
+        self.histogram.setVisible(plain or settings.mode == "band")
+        self._show_proposal()
+        self._show_overlays(job)
         tolerance = settings.tolerance or DEFAULT_TOLERANCE_PX * size
         self.side.set_chosen("light" if settings.invert else "dark")
         self.keep.set_chosen(settings.keep)
@@ -136,7 +241,7 @@ class TraceSheet(Worksheet):
             "It is the found one already" if automatic else "Half-way between dark and light"
         )
         self.tolerance.show_value(format_length(tolerance, unit, 3))
-        self.meaning.say("The line may leave the edge by this much.")
+        self.meaning.say(self._about_tolerance(job, tolerance, size))
         self.speck.show_value(f"{settings.speck:.3g} mm²")
         _place(self.tolerance_slider, tolerance / size, _FINEST_PX, _COARSEST_PX)
         _place(self.speck_slider, settings.speck / size**2, _SMALLEST_PX, _LARGEST_PX)
@@ -147,6 +252,30 @@ class TraceSheet(Worksheet):
         else:
             self.left_out.say(f"That is {pixels}.")
         self._show_result(job)
+
+    def _about_tolerance(self, job: Job, tolerance: float, size: float) -> str:
+        """Say what the tolerance means, and when it is finer or coarser than makes sense."""
+        stamp = job.traced
+        if stamp is not None and not is_stale(job):
+            noise = format_length(stamp.noise_mm, self.session.units, 3)
+            if tolerance < 2 * stamp.noise_mm:
+                return f"Finer than the picture's own noise ({noise}): the noise decides."
+            from silhueta.core.geometry.measure import bounding_box
+
+            if job.outline.taken:
+                left, bottom, right, top = bounding_box(job.outline.taken)
+                if tolerance > 0.1 * min(right - left, top - bottom):
+                    return "▲ Over a tenth of the part: its shape may be lost. Make it smaller."
+        if tolerance < 0.12 * size:
+            return "Finer than a picture can tell: an eighth of a pixel is taken."
+        return "The line may leave the edge by this much."
+
+    def _show_proposal(self) -> None:
+        proposal = self._tracing.proposal
+        for button in (self.leave_specks, self.all_the_same):
+            button.setVisible(proposal is not None)
+        if proposal is not None:
+            self.leave_specks.setText(f"Leave out under {proposal.speck:g} mm²")
 
     def _grey(self, job: Job, settings: TraceSettings) -> float:
         if settings.threshold is not None:
@@ -176,8 +305,15 @@ class TraceSheet(Worksheet):
             text = f"{loops} loops, all closed. {got.segments} segments."
             if skipped:
                 text += f" {skipped} skipped."
-            worst = format_length(job.traced.deviation_mm, self.session.units, 3)
-            self.say_result(f"{text}\nPicture's edge to line: {worst} at the farthest.")
+            if got.open_paths:
+                text = f"{loops} closed loops, {got.open_paths} open. {got.segments} segments."
+            stamp, unit = job.traced, self.session.units
+            worst = format_length(stamp.deviation_mm, unit, 3)
+            mean = format_length(stamp.deviation_mean, unit, 3)
+            told = f"{text}\nEdge to line: {mean} mean, {worst} largest."
+            if stamp.rims:
+                told += f" Left out: {stamp.rims} along the picture's border."
+            self.say_result(told)
             self.set_next("On to Cut file")
 
 
@@ -202,13 +338,3 @@ def _place(slider: QSlider, value: float, low: float, high: float) -> None:
 def _rounded(value: float) -> float:
     """Return `value` to two figures, as a person would have typed it."""
     return float(f"{value:.2g}")
-
-
-def _read_grey(text: str) -> float:
-    try:
-        value = float(text.strip().replace(",", "."))
-    except ValueError as error:
-        raise UnitsError(f"“{text.strip()[:40]}” is not a grey value from 0 to 255") from error
-    if not 0 <= value <= 255:
-        raise UnitsError(f"{value:g} is not a grey value; black is 0 and white is 255")
-    return value

@@ -31,7 +31,7 @@ class Worksheet(QWidget):
         self.body = QVBoxLayout(inside)
         self.body.setContentsMargins(2, 4, 8, 4)
         self.body.setSpacing(5)
-        scroll = QScrollArea(self)
+        self.pane = scroll = QScrollArea(self)
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)
         scroll.setFrameShape(QFrame.Shape.NoFrame)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -42,6 +42,13 @@ _STEP = 1.2  # a wheel notch's magnification
 _MARGIN = 64.0
 
 
+class Overlay(Protocol):
+    """Something that paints itself over the outline."""
+
+    def paint(self, painter: QPainter, table: Table) -> None:
+        """Paint on the table as it is seen now."""
+
+
 class Table(QWidget):
     """Paints the job; changes nothing but the view, and hands picks to the tool of the moment."""
 
@@ -74,6 +81,7 @@ class Table(QWidget):
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
         self.brush: BrushTool | None = None
+        self.overlays: dict[str, Overlay] = {}  # painted over the outline, by their names
         self._drag: QPointF | None = None
         self._fitted = False
         self._by_key = False
@@ -233,6 +241,21 @@ class Table(QWidget):
         self.zoomed.emit(self.view.px_per_mm)
         self.update()
 
+    def show_place(self, x: float, y: float, px_per_pixel: float = 20.0) -> None:
+        """Bring (x, y) mm to the middle, magnified to so many screen px a pixel of the picture."""
+        self.view.px_per_mm = px_per_pixel / self._mm_per_px
+        self.view.centre = QPointF(x, y)
+        self.zoomed.emit(self.view.px_per_mm)
+        self.update()
+
+    def set_overlay(self, name: str, overlay: Overlay | None) -> None:
+        """Paint something over the outline from now on, or (None) no more."""
+        if overlay is None:
+            self.overlays.pop(name, None)
+        else:
+            self.overlays[name] = overlay
+        self.update()
+
     def zoom_by(self, factor: float, about: QPointF | None = None) -> None:
         """Magnify about a screen place, or the middle."""
         self.view.zoom(factor, about or QPointF(self.rect().center()))
@@ -277,6 +300,9 @@ class Table(QWidget):
             self._paint_datums(painter, job)
         if not self.bare and self._outline is not None and not self.tilted:
             self._outline.paint(painter, transform, self.view.shown(), lines)
+        if not self.bare and not self.tilted and self.pick is None:
+            for overlay in self.overlays.values():
+                overlay.paint(painter, self)
         if not self.bare and not self.tilted:
             self._paint_sizes(painter, job, lines)
         if self.pick is not None and self.picture is not None:

@@ -14,6 +14,7 @@ from silhueta.core.trace.joints import chain_nodes, residual, tangent_turn
 from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
 from silhueta.core.trace.segments import TRIM, Ints, break_open, break_up
 from silhueta.core.trace.settle import Flags, settle
+from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX
 
 _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of the edge
 _PRICE = 0.2  # of gate², per segment
@@ -60,7 +61,7 @@ def fit_contour(
 
     """
     gate = max(tolerance, _FINEST, _NOISIEST * noise)
-    price = _PRICE * gate * gate + _PARTED * noise * noise
+    price = _price(gate, noise)
     trim = TRIM + reach - 1
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
@@ -83,6 +84,12 @@ def fit_contour(
     if not _is_sound(best, area):
         return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
+
+
+def _price(gate: float, noise: float) -> float:
+    """Return what a segment costs, px²: whoever allows more than usual wants fewer segments."""
+    loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
+    return _PRICE * (gate * loose) ** 2 + _PARTED * noise * noise
 
 
 def _area(points: Floats) -> float:
@@ -138,7 +145,7 @@ def fit_open(
 
     """
     gate = max(tolerance, _FINEST, _NOISIEST * noise)
-    price = _PRICE * gate * gate + _PARTED * noise * noise
+    price = _price(gate, noise)
     trim = TRIM + reach - 1
     if len(points) < _SHORT:
         return OpenPath(points)

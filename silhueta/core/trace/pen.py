@@ -26,6 +26,9 @@ _SPUR = 1.2  # line widths, of a chain with a free end at a junction
 _LOOK = 3.0  # line widths along a chain that tell its direction
 _ASKEW = np.radians(50.0)  # that a gap may lie off the direction of its ends
 _PASS = np.radians(70.0)  # that a line may turn as it passes through a junction
+_STEM = 14.0  # line widths, that two lines which meet in a sharp corner may run as one
+_SHARP = np.radians(65.0)  # between them
+_MERGED = 2.0  # line widths from where they part, in which their middles are not their own
 _EARLY = 1.5  # line widths, that two skeletons end before their ink does
 _SHORTEST = 3.0  # line widths: shorter lines are dust
 _BACK = 3.0  # line widths at a junction or end where the middle is not measured
@@ -42,12 +45,15 @@ class Line:
     closed : bool
     gaps : int
         Breaks that were closed along it.
+    corners : tuple of int
+        Which points are tips of sharp corners.
 
     """
 
     points: Floats
     closed: bool
     gaps: int
+    corners: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,10 +105,12 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
     chains = _without_spurs(chains, _SPUR * width)
     joined, bridges = _joined(chains, longest_gap, width)
     lines = []
-    for places, closed, gaps in joined:
+    for places, closed, gaps, tips in joined:
         points = _middle(darkness, places - 0.5, width, closed)
+        corners = sorted({int(np.argmin(np.hypot(*(places - tip).T))) for tip in tips})
+        points[corners] = places[corners] - 0.5
         if _length(points) >= _SHORTEST * width or closed:
-            lines.append(Line(points, closed, gaps))
+            lines.append(Line(points, closed, gaps, tuple(corners)))
     return Drawing(tuple(lines), width, tuple(b - 0.5 for b in bridges))
 
 
@@ -286,8 +294,8 @@ def _direction(chain: NDArray[np.int64], at_end: bool, look: int) -> Floats:
 
 def _joined(
     chains: list[NDArray[np.int64]], longest_gap: float, width: float
-) -> tuple[list[tuple[Floats, bool, int]], list[Floats]]:
-    """Return lines (points px, closed, gaps): chains joined straightest first.
+) -> tuple[list[tuple[Floats, bool, int, list[Floats]]], list[Floats]]:
+    """Return lines (points px, closed, gaps, tips): chains joined straightest first.
 
     Every chain has two ends; each end is joined to at most one other, within its junction or over
     a gap.
@@ -297,9 +305,12 @@ def _joined(
     for chain in chains:
         a, b = _ends(chain)
         ends += [(a, _direction(chain, False, look)), (b, _direction(chain, True, look))]
-    mates = _mates(ends, chains, longest_gap, width)
+    tips = _tips(ends, chains, width)
     taken = np.zeros(len(chains), bool)
-    lines: list[tuple[Floats, bool, int]] = []
+    taken[[tip // 2 for tip in tips.values()]] = True
+    mates = _mates(ends, chains, longest_gap, width, tips)
+    back = max(2, round(_MERGED * width))
+    lines: list[tuple[Floats, bool, int, list[Floats]]] = []
     bridges: list[Floats] = []
 
     def xy(chain: NDArray[np.int64]) -> Floats:
@@ -310,17 +321,29 @@ def _joined(
         if taken[begin // 2]:
             continue
         pieces: list[Floats] = []
+        met: list[Floats] = []
         gaps, end, closed = 0, begin, False
         while True:
             number = end // 2
             taken[number] = True
             chain = chains[number]
-            pieces.append(xy(chain if end % 2 == 0 else chain[::-1]))
+            piece = xy(chain if end % 2 == 0 else chain[::-1])
             far = end ^ 1
             mate = mates[far]
+            # both sides of a sharp corner run into one: they are cut back, and meet at its tip
+            room = len(piece) // 3
+            head = min(back, room) if end in tips else 0
+            tail = min(back, room) if far in tips else 0
+            pieces.append(piece[head : len(piece) - tail])
             if mate < 0:
                 break
-            if ends[far][0] != ends[mate][0]:
+            if far in tips:
+                place = xy(np.array([ends[tips[far]][0]]))[0]
+                other = xy(chains[mate // 2] if mate % 2 == 0 else chains[mate // 2][::-1])
+                met.append(place)
+                onward = other[min(back, len(other) // 3)]
+                pieces += [_stretch(pieces[-1][-1], place), _stretch(place, onward)]
+            elif ends[far][0] != ends[mate][0]:
                 gaps += 1
                 bridge = _bridge(
                     pieces[-1][-1], ends[far][1], xy(np.array([ends[mate][0]]))[0], ends[mate][1]
@@ -336,8 +359,14 @@ def _joined(
         points = points[keep]
         if closed and len(points) > 1 and np.array_equal(points[0], points[-1]):
             points = points[:-1]
-        lines.append((points, closed, gaps))
+        lines.append((points, closed, gaps, met))
     return lines, bridges
+
+
+def _stretch(a: Floats, b: Floats) -> Floats:
+    """Return points about a px apart from a, left out, to b."""
+    share = np.linspace(0, 1, max(2, round(float(np.hypot(*(b - a)))) + 1))[1:, None]
+    return np.asarray(a + share * (b - a))
 
 
 def _bridge(a: Floats, leaves: Floats, b: Floats, comes: Floats) -> Floats:
@@ -351,20 +380,59 @@ def _bridge(a: Floats, leaves: Floats, b: Floats, comes: Floats) -> Floats:
     return cubic_points(np.repeat(hull, len(share), axis=0), share)
 
 
+def _tips(
+    ends: list[tuple[tuple[int, int], Floats]], chains: list[NDArray[np.int64]], width: float
+) -> dict[int, int]:
+    """Return, for both ends that run together in a sharp corner, the free end that is its tip.
+
+    Where two lines meet at a small angle their ink runs together before they do, so the skeleton
+    has a stem from there to the tip.
+    """
+    at: dict[tuple[int, int], list[int]] = {}
+    for e, (place, _) in enumerate(ends):
+        at.setdefault(place, []).append(e)
+    found: dict[int, int] = {}
+    for users in at.values():
+        if len(users) != 3:
+            continue
+        for k in range(3):
+            stem, one, two = users[k], users[k - 1], users[k - 2]
+            if one // 2 == two // 2 and len(chains[one // 2]) < 6 * width:
+                continue
+            free = len(at[ends[stem ^ 1][0]]) == 1
+            short = len(chains[stem // 2]) < _STEM * width
+            # directions point out of a chain's end, so into the junction
+            sharp = _between(ends[one][1], ends[two][1]) < _SHARP
+            ahead = max(_between(ends[stem][1], -ends[e][1]) for e in (one, two)) < _SHARP
+            if free and short and sharp and ahead and stem // 2 not in (one // 2, two // 2):
+                found[one] = found[two] = stem ^ 1
+                break
+    return found
+
+
 def _mates(
     ends: list[tuple[tuple[int, int], Floats]],
     chains: list[NDArray[np.int64]],
     longest_gap: float,
     width: float,
+    tips: dict[int, int],
 ) -> list[int]:
+    """Return what each end is joined to, or -1."""
     from scipy.spatial import cKDTree
 
     mates = [-1] * len(ends)
     if not ends:
         return mates
+    stems = {tip // 2 for tip in tips.values()}
+    of_tip: dict[int, list[int]] = {}
+    for end, tip in tips.items():
+        of_tip.setdefault(tip, []).append(end)
+    for one, two in of_tip.values():
+        mates[one], mates[two] = two, one
     at: dict[tuple[int, int], list[int]] = {}
     for e, (place, _) in enumerate(ends):
-        at.setdefault(place, []).append(e)
+        if e // 2 not in stems:
+            at.setdefault(place, []).append(e)
     pairs: list[tuple[float, int, int]] = []
     for users in at.values():
         for i, one in enumerate(users):

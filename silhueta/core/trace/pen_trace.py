@@ -6,17 +6,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.errors import TraceError
-from silhueta.core.geometry.path import Floats, Path
+from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.trace.contours import Contours
 from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found
 from silhueta.core.trace.fit import fit_contour, fit_open
-from silhueta.core.trace.pen import Drawing, drawing
+from silhueta.core.trace.pen import Drawing, Line, drawing
 from silhueta.core.trace_settings import TraceSettings
 from silhueta.core.work import Work
 
 _SAMPLE = 1_000_000  # pixels that tell how dark ink is, and how light the ground
-_NOISE = 0.1  # px of a line's middle across it
+_NOISE = 0.03  # line widths that a pen's own wobble moves its middle by
+_LEAST_NOISE = 0.1  # px
 
 
 def darkness(field: Field) -> NDArray[np.float32]:
@@ -70,11 +71,29 @@ def middles(
     """Return the lines' middles as paths, and the points that they follow, px."""
     paths: list[Path] = []
     corner = np.radians(settings.corner)
+    noise = max(_LEAST_NOISE, _NOISE * drawn.width)
     for i, line in enumerate(drawn.lines):
         work.step(i / len(drawn.lines))
-        fit = (line.points, tolerance, _NOISE, 1, corner)
-        paths.append(fit_contour(*fit).loop if line.closed else fit_open(*fit))
+        fit = (tolerance, noise, 1, corner)
+        if line.closed and line.corners:
+            paths.append(_cornered(line, fit))
+        else:
+            made = fit_contour(line.points, *fit).loop if line.closed else None
+            paths.append(made or fit_open(line.points, *fit))
     return paths, [line.points for line in drawn.lines]
+
+
+def _cornered(line: Line, fit: tuple[float, float, int, float]) -> Loop:
+    """Return a closed line fitted from tip to tip of its sharp corners."""
+    points, corners = line.points, line.corners
+    around = np.vstack([points[corners[0] :], points[: corners[0] + 1]])
+    stops = [*(c - corners[0] for c in corners), len(points)]
+    pieces = [fit_open(around[a : b + 1], *fit) for a, b in zip(stops, stops[1:], strict=False)]
+    return Loop(
+        np.vstack([piece.nodes[:-1] for piece in pieces]),
+        np.concatenate([piece.kinds for piece in pieces]),
+        np.concatenate([piece.bulges for piece in pieces]),
+    )
 
 
 def bridged(field: Field, drawn: Drawing) -> Field:

@@ -1,0 +1,187 @@
+"""Part of the Trace worksheet: by what the part is told from the ground."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.stops.histogram import read_grey
+from silhueta.app.table.table import Table
+from silhueta.app.tracing import Tracing
+from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row
+from silhueta.app.work import Bench
+from silhueta.core.errors import SilhuetaError
+from silhueta.core.job import Job, TraceSettings, set_trace
+from silhueta.core.units import format_length, parse_length
+
+_MODES = {
+    "threshold": "Grey",
+    "band": "Band",
+    "local": "Around",
+    "colour": "Colour",
+    "part": "Part",
+}
+_MEANINGS = {
+    "threshold": "",
+    "band": "The part lies between two greys.",
+    "local": "Each place is held against the greys around it: for uneven light.",
+    "colour": "What is near the picked colours is the part.",
+    "part": (
+        "Part against ground, for photos of real things. Where it errs, paint a stroke of ink on "
+        "the part or of scrape on the ground, at Picture."
+    ),
+}
+
+
+class TraceModes(QWidget):
+    """The mode, and the controls that belong to it; the histogram stays with the worksheet."""
+
+    wrong = Signal(str)
+    failed = Signal(str)
+
+    def __init__(
+        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._session, self._tracing, self._table = session, tracing, table
+        self.bench = Bench(self)
+        self.mode = Choice("Told apart by", _MODES, self, columns=3)
+        self.meaning = Note(parent=self)
+        self.low = Field("Band from", read_grey, self)
+        self.high = Field("Band to", read_grey, self)
+        self.window_side = Field("Window", lambda text: parse_length(text, session.units), self)
+        self.distance = Field(
+            "Distance of colour", lambda text: read_number(text, "ΔE", 1, 100, "differences"), self
+        )
+        self.pick = QPushButton("Pick a colour", self)
+        self.pick.setObjectName("pick-colour")
+        self._swatches = QHBoxLayout()
+        self._swatches_shown: tuple[Any, ...] | None = None
+        self._rows = {
+            "band": _boxed(self, row(heading("From"), self.low, heading("to"), self.high, None)),
+            "local": _boxed(self, row(heading("Window"), None, self.window_side)),
+            "colour": _boxed(
+                self,
+                row(heading("Colours"), None, self.pick),
+                self._swatches,
+                row(heading("Up to ΔE 2000 of"), None, self.distance),
+            ),
+        }
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(5)
+        inside.addWidget(self.mode)
+        inside.addWidget(self.meaning)
+        for box in self._rows.values():
+            inside.addWidget(box)
+        for field in (self.low, self.high):
+            field.setFixedWidth(64)
+        self._connect()
+
+    def _connect(self) -> None:
+        self.mode.chosen.connect(self._choose)
+        self.low.typed.connect(lambda v: self._band(v, self._session.job.trace.band[1]))
+        self.high.typed.connect(lambda v: self._band(self._session.job.trace.band[0], v))
+        self.window_side.typed.connect(lambda v: self._set("Window", window=v))
+        self.distance.typed.connect(lambda v: self._set("Distance of colour", colour_distance=v))
+        self.pick.clicked.connect(self._start)
+        self.bench.done.connect(self._take)
+        self.bench.failed.connect(self.failed)
+        for field in (self.low, self.high, self.window_side, self.distance):
+            field.wrong.connect(self.wrong)
+
+    def _set(self, label: str, **changes: Any) -> None:
+        try:
+            self._session.apply(label, lambda job: set_trace(job, replace(job.trace, **changes)))
+        except SilhuetaError as error:
+            self.wrong.emit(str(error))
+
+    def _choose(self, mode: str) -> None:
+        if mode == "colour" and not self._session.job.trace.colours:
+            self.mode.set_chosen(self._session.job.trace.mode)
+            self._start()
+            return
+        self._set(f"Told apart by {_MODES[mode].lower()}", mode=mode, split=0)
+
+    def _band(self, low: float, high: float) -> None:
+        self._set("Band", band=(low, high))
+
+    def _start(self) -> None:
+        self._table.start_pick(1, self._picked)
+
+    def _picked(self, points: list[tuple[float, float]]) -> None:
+        import numpy as np
+
+        file, flat = self._session.job.picture, self._tracing.flat
+        if file is None:
+            return
+        x, y = points[0]
+        if flat is not None and not self._table.tilted:
+            x, y = flat.to_source(np.array([[x, y]]))[0].tolist()
+
+        def colour(_: object) -> tuple[int, int, int]:
+            from silhueta.core.picture.decode import colour_at
+
+            return colour_at(file, x, y)
+
+        self.bench.ask("Picking the colour", colour, file)
+
+    def _take(self, colour: tuple[int, int, int], asked: object) -> None:
+        if asked is self._session.job.picture:
+            colours = (*self._session.job.trace.colours, colour)
+            self._set("Pick a colour", mode="colour", colours=colours, split=0)
+
+    def _drop(self, number: int) -> None:
+        colours = list(self._session.job.trace.colours)
+        del colours[number]
+        mode = "colour" if colours else "threshold"
+        self._set("Drop a colour", colours=tuple(colours), mode=mode)
+
+    def refresh(self, job: Job) -> None:
+        """Show the mode and its settings."""
+        settings: TraceSettings = job.trace
+        self.mode.set_chosen(settings.mode)
+        self.mode.setVisible(not settings.split)
+        self.meaning.say(
+            f"Split into {settings.split} main colours, each with its own loops. To tell the part "
+            "apart otherwise, type 0 at Main colours, under More."
+            if settings.split
+            else _MEANINGS[settings.mode]
+        )
+        for mode, box in self._rows.items():
+            box.setVisible(mode == settings.mode and not settings.split)
+        self.low.show_value(f"{settings.band[0]:.0f}")
+        self.high.show_value(f"{settings.band[1]:.0f}")
+        self.window_side.show_value(format_length(settings.window, self._session.units, 1))
+        self.distance.show_value(f"{settings.colour_distance:g} ΔE")
+        if settings.colours != self._swatches_shown:
+            self._swatches_shown = settings.colours
+            while (item := self._swatches.takeAt(0)) is not None:
+                widget = item.widget()
+                if widget is not None:
+                    widget.hide()
+                    widget.deleteLater()
+            for number, colour in enumerate(settings.colours):
+                name = "#{:02x}{:02x}{:02x}".format(*colour)
+                button = QPushButton(name, self)
+                dark = sum(colour) < 380
+                button.setStyleSheet(
+                    f"background: {name}; color: {'white' if dark else 'black'}; padding: 2px 6px"
+                )
+                button.setToolTip(f"Picked colour {name}: click to drop it")
+                button.clicked.connect(lambda _=False, n=number: self._drop(n))
+                self._swatches.addWidget(button)
+            self._swatches.addStretch(1)
+
+
+def _boxed(parent: QWidget, *layouts: QHBoxLayout) -> QWidget:
+    box = QWidget(parent)
+    inside = QVBoxLayout(box)
+    inside.setContentsMargins(0, 0, 0, 0)
+    for layout in layouts:
+        inside.addLayout(layout)
+    return box
