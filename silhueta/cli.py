@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import resource
 import sys
 import time
@@ -13,11 +12,21 @@ from typing import TYPE_CHECKING, Any, cast
 import click
 
 from silhueta import __version__
+from silhueta.cli_values import (
+    Angle,
+    Area,
+    Band,
+    Box,
+    Colour,
+    Corners,
+    KnownLength,
+    Length,
+    Threshold,
+)
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Datum, DxfVersion, FrameOrigin, LengthDatum
-from silhueta.core.steps import Crop
 from silhueta.core.trace_settings import Keep, Kind, Mode, Pen
-from silhueta.core.units import Unit, parse_area, parse_length
+from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -38,142 +47,6 @@ def app(context: click.Context, version: bool) -> None:
         click.echo(context.get_help())
 
 
-class _Length(click.ParamType[Any]):
-    """A length above zero, in mm; without a unit it is mm."""
-
-    name = "LENGTH"
-
-    def convert(
-        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
-    ) -> float:
-        try:
-            return value if isinstance(value, float) else parse_length(value)
-        except UnitsError as error:
-            self.fail(str(error), param, ctx)
-
-
-class _Area(click.ParamType[Any]):
-    """An area of zero or more, in mm²."""
-
-    name = "AREA"
-
-    def convert(
-        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
-    ) -> float:
-        try:
-            return value if isinstance(value, float) else parse_area(value)
-        except UnitsError as error:
-            self.fail(str(error), param, ctx)
-
-
-class _Threshold(click.ParamType[Any]):
-    """A grey value from 0 to 255, or "auto"."""
-
-    name = "auto|0-255"
-
-    def convert(
-        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
-    ) -> float | None:
-        if value == "auto":
-            return -1.0  # click takes None for "not given"
-        try:
-            number = float(value)
-        except ValueError:
-            number = -1.0
-        if not 0 <= number <= 255:
-            self.fail(f"“{value}” is neither auto nor a grey value from 0 to 255", param, ctx)
-        return number
-
-
-class _KnownLength(click.ParamType[Any]):
-    """Two points in px and their length: "x1,y1 x2,y2 = 200mm"."""
-
-    name = '"x1,y1 x2,y2 = LENGTH"'
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        number = r"\s*([-+]?\d+(?:\.\d*)?|[-+]?\.\d+)\s*"
-        found = re.fullmatch(rf"{number},{number}\s{number},{number}=\s*(\S.*)", value)
-        if found is None:
-            self.fail(
-                f"“{value}” is not two points and a length; type it as 10,20 310,20 = 200mm",
-                param,
-                ctx,
-            )
-        x1, y1, x2, y2 = (float(found[i]) for i in range(1, 5))
-        try:
-            return LengthDatum((x1, y1), (x2, y2), parse_length(found[5]))
-        except SilhuetaError as error:
-            self.fail(str(error), param, ctx)
-
-
-class _Corners(click.ParamType[Any]):
-    """Four points in px: "x,y x,y x,y x,y"."""
-
-    name = '"x,y x,y x,y x,y"'
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        try:
-            corners = tuple(tuple(float(v) for v in pair.split(",")) for pair in value.split())
-        except ValueError:
-            corners = ()
-        if len(corners) != 4 or any(len(pair) != 2 for pair in corners):
-            text = f"“{value}” is not four points; type them as 10,20 310,20 310,200 10,200"
-            self.fail(text, param, ctx)
-        return corners
-
-
-class _Box(click.ParamType[Any]):
-    """A box in px: "x,y,w,h"."""
-
-    name = '"x,y,w,h"'
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        try:
-            x, y, width, height = (float(v) for v in value.split(","))
-            return Crop(x, y, width, height)
-        except (ValueError, SilhuetaError):
-            text = f"“{value}” is not a box; type it as x,y,width,height in px, 2 px wide at least"
-            self.fail(text, param, ctx)
-
-
-class _Band(click.ParamType[Any]):
-    """Two greys: "LO-HI"."""
-
-    name = "LO-HI"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*-\s*(\d+(?:\.\d+)?)\s*", value)
-        if found is None or not 0 <= float(found[1]) < float(found[2]) <= 255:
-            self.fail(f"“{value}” is not a band of greys; type it as 60-140", param, ctx)
-        return float(found[1]), float(found[2])
-
-
-class _Colour(click.ParamType[Any]):
-    """A colour: "#rrggbb"."""
-
-    name = "#rrggbb"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        found = re.fullmatch(r"#?([0-9a-fA-F]{6})", value.strip())
-        if found is None:
-            self.fail(f"“{value}” is not a colour; type it as #c8202a", param, ctx)
-        return tuple(bytes.fromhex(found[1]))
-
-
-class _Angle(click.ParamType[Any]):
-    """An angle from 0 to 180 degrees: "35deg" or "35"."""
-
-    name = "ANGLE"
-
-    def convert(
-        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
-    ) -> float:
-        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(?:deg|°)?\s*", str(value))
-        if found is None or float(found[1]) > 180:
-            self.fail(f"“{value}” is not an angle; type it as 35deg", param, ctx)
-        return float(found[1])
-
-
 _FILE = click.Path(path_type=File)
 
 
@@ -182,30 +55,32 @@ _FILE = click.Path(path_type=File)
 @click.option(
     "-o", "output", type=_FILE, multiple=True, required=True, help=".dxf or .svg; may be repeated."
 )
-@click.option("--pixel-size", type=_Length(), help="The side of one pixel.")
+@click.option("--pixel-size", type=Length(), help="The side of one pixel.")
 @click.option("--dpi", type=float, help="Pixels an inch.")
-@click.option("--overall-width", type=_Length(), help="Width of the whole outline.")
-@click.option("--overall-height", type=_Length(), help="Height of the whole outline.")
+@click.option("--overall-width", type=Length(), help="Width of the whole outline.")
+@click.option("--overall-height", type=Length(), help="Height of the whole outline.")
 @click.option(
-    "--known-length", type=_KnownLength(), help="Two points in px (y down) and their distance."
+    "--known-length", type=KnownLength(), help="Two points in px (y down) and their distance."
 )
 @click.option("--sheet", metavar="a4|letter|a3|card|WxHmm", help="A sheet of this size is in it.")
 @click.option(
     "--sheet-corners",
-    type=_Corners(),
+    type=Corners(),
     help="Its corners in px, clockwise from its own top left. [found]",
 )
 @click.option("--gauge", is_flag=True, help="The printed gauge sheet is in it.")
 @click.option("--page", metavar="a4|letter|…", help="The picture is a scan of this whole page.")
 @click.option(
-    "--thickness", type=_Length(), help="How far the measured face stands above the datum's plane."
+    "--thickness",
+    type=Length(),
+    help="How far the measured face stands above the datum's plane.",
 )
 @click.option("--focal35", type=float, help="The lens, as a 35-mm equivalent in mm.")
-@click.option("--crop", type=_Box(), help="The part of the picture that counts, px.")
-@click.option("--threshold", type=_Threshold(), default="auto", help="Darker than this is dark.")
-@click.option("--band", type=_Band(), help="The part lies between these two greys.")
-@click.option("--local", type=_Length(), help="Hold greys against those around, in this window.")
-@click.option("--colour", type=_Colour(), multiple=True, help="The part's colour; may be repeated.")
+@click.option("--crop", type=Box(), help="The part of the picture that counts, px.")
+@click.option("--threshold", type=Threshold(), default="auto", help="Darker than this is dark.")
+@click.option("--band", type=Band(), help="The part lies between these two greys.")
+@click.option("--local", type=Length(), help="Hold greys against those around, in this window.")
+@click.option("--colour", type=Colour(), multiple=True, help="The part's colour; may be repeated.")
 @click.option(
     "--colour-distance",
     type=click.FloatRange(0, 100, min_open=True),
@@ -216,19 +91,23 @@ _FILE = click.Path(path_type=File)
 @click.option("--part", is_flag=True, help="Part against ground, for photos of real objects.")
 @click.option("--invert", is_flag=True, help="The part is light.")
 @click.option(
-    "--speck", type=_Area(), default="1mm2", show_default=True, help="Leave out loops under this."
+    "--speck",
+    type=Area(),
+    default="1mm2",
+    show_default=True,
+    help="Leave out loops under this.",
 )
 @click.option(
-    "--tolerance", type=_Length(), help="How far the outline may leave the edge. [half a pixel]"
+    "--tolerance", type=Length(), help="How far the outline may leave the edge. [half a pixel]"
 )
 @click.option("--pen", type=click.Choice(["outer", "inner", "centre"]), help="Trace a pen line.")
-@click.option("--close-gaps", type=_Length(), help="Close breaks of the pen line up to this.")
+@click.option("--close-gaps", type=Length(), help="Close breaks of the pen line up to this.")
 @click.option("--colours", type=click.IntRange(2, 16), help="Split into this many main colours.")
 @click.option("--fit", type=click.Choice(["arcs", "curves"]), default="arcs", show_default=True)
-@click.option("--smooth", type=_Length(), help="Calm the edge over this length.")
+@click.option("--smooth", type=Length(), help="Calm the edge over this length.")
 @click.option(
     "--corner",
-    type=_Angle(),
+    type=Angle(),
     default="35deg",
     show_default=True,
     help="Joints that turn by less are smooth where the edge allows it.",

@@ -250,3 +250,54 @@ def test_the_program_itself_runs_without_a_display(plate_png, tmp_path):
     )
     assert done.stderr == ""
     assert box_of(tmp_path / "a.dxf") == pytest.approx((0, 0, 60, 40), abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("options", "loops", "opens"),
+    [
+        (("--band", "0-127"), 2, 0),
+        (("--local", "20mm"), 2, 0),
+        (("--colour", "#141414", "--colour-distance", "25"), 2, 0),
+        (("--part",), 2, 0),
+        (("--colours", "2"), 2, 0),
+        (("--fit", "curves", "--smooth", "0.2mm", "--corner", "20deg"), 2, 0),
+        (("--pen", "outer", "--close-gaps", "2mm"), 1, 0),
+    ],
+)
+def test_every_way_to_tell_the_part_apart(call, plate_png, tmp_path, options, loops, opens):
+    code, _, said = call(
+        "trace",
+        plate_png,
+        "-o",
+        tmp_path / "a.svg",
+        "--dpi",
+        254,
+        "--report",
+        tmp_path / "r.json",
+        *options,
+    )
+    assert code == 0, said
+    report = json.loads((tmp_path / "r.json").read_text())
+    assert report["outer_loops"] + report["holes"] == loops
+    assert report["open_paths"] == opens
+    assert report["size_mm"] == pytest.approx([60, 40], abs=0.12)
+    assert 0 <= report["deviation_mm"]["mean"] <= report["deviation_mm"]["p95"]
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        (("--band", "90-20"), "band of greys"),
+        (("--colour", "red"), "not a colour"),
+        (("--corner", "400deg"), "not an angle"),
+        (("--band", "10-90", "--part"), "each tells the part"),
+        (("--close-gaps", "2mm"), "needs --pen"),
+        (("--colours", "40"), "2<=x<=16"),
+        (("--smooth", "fast"), "fast"),
+    ],
+)
+def test_trace_options_that_make_no_sense(call, plate_png, tmp_path, options, says):
+    code, _, said = call("trace", plate_png, "-o", tmp_path / "a.svg", "--dpi", 254, *options)
+    assert code == 2
+    assert says in said
+    assert "Traceback" not in said

@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, settle
 from silhueta.app.stops.scale import ScaleSheet
+from silhueta.app.stops.trace import TraceSheet
 from silhueta.app.window import Window
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -44,6 +45,12 @@ def main(folder: Path = FOLDER) -> None:
     shot("trace-close")
     window.fade.slider.setValue(0)
     window.table.fit()
+    trace = window.sheets["trace"]
+    assert isinstance(trace, TraceSheet)
+    trace.show_deviation.click()
+    settle(window)
+    shot("trace-deviation")
+    trace.show_deviation.click()
     window.go("picture")
     shot("picture")
     window.go("scale")
@@ -61,6 +68,7 @@ def main(folder: Path = FOLDER) -> None:
     window.go("cut_file")
     shot("cut-file")
     _photos(window, shot)
+    _drawings(window, shot)
     window.find_action()
     finder = window.findChild(Finder)
     assert finder is not None
@@ -93,6 +101,22 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     settle(window)
     window.go("scale")
     shot("gauge")
+
+
+def _drawings(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab Trace on the two demo drawings."""
+    for which in ("heron", "emblem"):
+        window.session.mark_saved(window.session.job, Path("x"))
+        window.filing.open_demo(which)
+        settle(window)
+        settle(window)
+        window.go("trace")
+        sheet = window.sheets["trace"]
+        assert isinstance(sheet, TraceSheet)
+        sheet.more_button.setChecked(True)
+        settle(window)
+        shot(which)
+        sheet.more_button.setChecked(False)
 
 
 def _screen(window: Window, x: float, y: float) -> tuple[float, float]:

@@ -311,6 +311,8 @@ class TraceStamp:
         Standard deviation of a point of the edge.
     rims : int
         Dark strips along the picture's border that were left out.
+    kept, replaced : int
+        Loops that a person had touched and that stayed, and others traced anew beside them.
 
     """
 
@@ -326,6 +328,8 @@ class TraceStamp:
     deviation_p95: float = 0.0
     noise_mm: float = 0.0
     rims: int = 0
+    kept: int = 0
+    replaced: int = 0
 
 
 @dataclass(frozen=True, eq=False)

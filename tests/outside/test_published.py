@@ -83,3 +83,23 @@ def test_the_header_values_of_the_dxf_reference(units, insunits, measurement, tm
         start = body.index(entity)
         codes = body[start + 1 :: 2]
         assert int(body[start + 2 + 2 * codes.index("70")]) & 1
+
+
+@pytest.mark.parametrize(
+    ("one", "two", "difference"),
+    [
+        ((50.0, 2.6772, -79.7751), (50.0, 0.0, -82.7485), 2.0425),
+        ((50.0, 3.1571, -77.2803), (50.0, 0.0, -82.7485), 2.8615),
+        ((50.0, 2.8361, -74.0200), (50.0, 0.0, -82.7485), 3.4412),
+        ((50.0, -1.3802, -84.2814), (50.0, 0.0, -82.7485), 1.0000),
+        ((50.0, 2.5, 0.0), (50.0, 0.0, -2.5), 4.3065),
+        ((50.0, 2.5, 0.0), (73.0, 25.0, -18.0), 27.1492),
+        ((50.0, 2.5, 0.0), (61.0, -5.0, 29.0), 22.8977),
+    ],
+)
+def test_colour_differences_of_sharma_wu_and_dalal(one, two, difference):
+    # G. Sharma, W. Wu, E. N. Dalal, "The CIEDE2000 color-difference formula", Color Research and
+    # Application 30(1), 2005, table 1; pairs 1, 2, 3, 4, 13, 17 and 18, from memory
+    from skimage.color import deltaE_ciede2000
+
+    assert float(deltaE_ciede2000(one, two)) == pytest.approx(difference, abs=5e-5)

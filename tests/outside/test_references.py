@@ -171,3 +171,33 @@ def test_the_size_a_browser_would_give_our_svg():
         io.BytesIO(bytes(svg_to_bytes(svg_string=svg_bytes(drawing).decode(), dpi=96)))
     )
     assert image.width == pytest.approx(width / 25.4 * 96, abs=1.5)
+
+
+def test_the_horse_of_scikit_image_is_one_piece():
+    # counted by eye: one horse, no gap between its legs is closed off; the picture cuts nothing
+    horse = skimage.data.horse()
+    grey = np.where(horse, 255, 0).astype(np.uint8)
+    traced = trace(grey_picture(grey), PixelDatum(1.0), TraceSettings(speck=20.0))
+    (loop,) = traced.outline.loops
+    # area against the same pixels counted
+    assert signed_area(loop) == pytest.approx((~horse).sum(), rel=0.01)
+
+
+def test_twenty_four_coins_lie_on_uneven_ground():
+    # counted by eye: four rows of six, each over 1,000 px; in the uneven light no one level does
+    coins = skimage.data.coins()
+    settings = TraceSettings(speck=600.0, pinhole=3000.0, invert=True, mode="local", window=100.0)
+    traced = trace(grey_picture(coins), PixelDatum(1.0), settings)
+    assert len(traced.outline.loops) == 24
+
+
+def test_simplifying_keeps_within_the_tolerance_with_fewer_nodes_than_shapely():
+    angle = np.linspace(0, 2 * np.pi, 3000, endpoint=False)
+    radius = 150 + 20 * np.sin(5 * angle)
+    wave = Loop(200 + radius[:, None] * np.column_stack([np.cos(angle), np.sin(angle)]))
+    settings = TraceSettings(speck=4.0, tolerance=0.5)
+    traced = trace(drawn([wave], 400, 400), PixelDatum(1.0), settings)
+    ours = traced.outline.loops[0]
+    theirs = shapely.simplify(shapely.LinearRing(wave.nodes), 0.5)
+    assert len(ours.nodes) < 0.7 * (shapely.get_num_coordinates(theirs) - 1)
+    assert traced.deviation.worst <= 0.5

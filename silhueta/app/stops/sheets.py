@@ -39,8 +39,12 @@ class Sheets(QStackedWidget):
     @property
     def benches(self) -> list[Bench]:
         """The work beside the interface that worksheets have of their own."""
-        benches = (getattr(sheet, "bench", None) for sheet in self._made.values())
-        return [bench for bench in benches if isinstance(bench, Bench)]
+        found: list[Bench] = []
+        for sheet in self._made.values():
+            found += getattr(sheet, "benches", ())
+            one = getattr(sheet, "bench", None)
+            found += [one] if isinstance(one, Bench) else []
+        return found
 
     def show_stop(self, key: str) -> None:
         """Show the worksheet of the stop `key`."""

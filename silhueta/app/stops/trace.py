@@ -55,12 +55,12 @@ class TraceSheet(Worksheet):
         self.meaning, self.left_out, self.fault = Note(), Note(), Note()
         self._deviation_shown: object = None
         self.modes = TraceModes(session, tracing, table, self)
-        self.bench = self.modes.bench
         self.more_button = QPushButton("More…", self)
         self.more_button.setCheckable(True)
         self.more_button.setObjectName("more")
         self.more = TraceMore(session, tracing, table, self)
         self.more.hide()
+        self.benches = (self.modes.bench, self.more.bench)
         self.show_deviation = QPushButton("Deviation", self)
         self.show_deviation.setCheckable(True)
         self.show_deviation.setObjectName("show-deviation")
@@ -313,6 +313,8 @@ class TraceSheet(Worksheet):
             told = f"{text}\nEdge to line: {mean} mean, {worst} largest."
             if stamp.rims:
                 told += f" Left out: {stamp.rims} along the picture's border."
+            if stamp.kept:
+                told += f"\nKept as you left them: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)
             self.set_next("On to Cut file")
 

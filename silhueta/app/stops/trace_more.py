@@ -15,6 +15,7 @@ from silhueta.app.table.patch_layer import WORDS
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, clear, heading, read_number, row
+from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Job, set_trace
 from silhueta.core.trace_settings import MOST_COLOURS, Patch
@@ -40,7 +41,10 @@ class TraceMore(QWidget):
         self.pen = Choice("Of a pen line take", _PENS, self)
         self.gaps = length("Close gaps up to")
         self.line_width = Note(parent=self)
+        self.bench = Bench(self)
         self.split = Field("Main colours", _read_count, self)
+        self.propose = QPushButton("Count", self)
+        self.propose.setObjectName("count-colours")
         self.fit = Choice("Line made of", {"arcs": "Lines, arcs", "curves": "Curves"}, self)
         self.smooth = length("Calm over")
         self.corner = Field(
@@ -64,7 +68,7 @@ class TraceMore(QWidget):
         inside.addWidget(self.line_width)
         inside.addLayout(row(heading("Patch"), None, self.patch_box, self.patch_area))
         inside.addLayout(self._patch_rows)
-        inside.addLayout(row(heading("Main colours"), None, self.split))
+        inside.addLayout(row(heading("Main colours"), None, self.propose, self.split))
         inside.addLayout(row(heading("Fill holes under"), None, self.pinhole))
         inside.addWidget(heading("Line made of", self))
         inside.addWidget(self.fit)
@@ -75,6 +79,7 @@ class TraceMore(QWidget):
         self.patch_box.setToolTip("Two clicks: an area with a rule of its own")
         self.patch_area.setToolTip("Click the corners of an area with a rule of its own")
         self.gaps.setToolTip("Breaks of a pen line are closed along its direction; 0: none")
+        self.propose.setToolTip("Count the picture's main colours, and split it into them")
         self.split.setToolTip("Split the picture into so many colours, each with its own loops")
         self.smooth.setToolTip("Waves shorter than this along the edge are taken out; 0: none")
         self.corner.setToolTip("Joints that turn by less are smooth where the edge allows it")
@@ -85,6 +90,9 @@ class TraceMore(QWidget):
         )
         self.gaps.typed.connect(lambda v: self._set("Close gaps", close_gaps=v))
         self.split.typed.connect(lambda v: self._set("Main colours", split=v))
+        self.propose.clicked.connect(self._count)
+        self.bench.done.connect(self._counted)
+        self.bench.failed.connect(self.wrong)
         self.fit.chosen.connect(lambda key: self._set("Line made of", fit=key))
         self.smooth.typed.connect(lambda v: self._set("Calm over", smooth=v))
         self.corner.typed.connect(lambda v: self._set("Corner angle", corner=v))
@@ -99,6 +107,23 @@ class TraceMore(QWidget):
             self._session.apply(label, lambda job: set_trace(job, replace(job.trace, **changes)))
         except SilhuetaError as error:
             self.wrong.emit(str(error))
+
+    def _count(self) -> None:
+        file = self._session.job.picture
+        if file is None:
+            return
+
+        def counted(_: object) -> int:
+            from silhueta.core.picture.decode import decode_colour
+            from silhueta.core.trace.colours import proposed
+
+            return proposed(decode_colour(file))
+
+        self.bench.ask("Counting colours", counted, file)
+
+    def _counted(self, count: int, asked: object) -> None:
+        if asked is self._session.job.picture:
+            self._set("Main colours", split=count)
 
     # patches
 

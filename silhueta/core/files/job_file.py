@@ -96,6 +96,8 @@ class _StampRecord(msgspec.Struct):
     deviation_p95: float = 0.0
     noise_mm: float = 0.0
     rims: int = 0
+    kept: int = 0
+    replaced: int = 0
 
 
 class _JobRecord(msgspec.Struct):

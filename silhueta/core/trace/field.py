@@ -24,7 +24,8 @@ from silhueta.core.trace_settings import Patch, Rgb, Rule, TraceSettings
 
 MIDDLE = 32767.5
 _STEP = 64.0  # values of a worked-out field a grey
-_INKED = 0.25  # of the way from dark to light: darker is part whatever is around
+_FEW = 0.05  # of the pixels on a side are darker, or lighter, than what stands for it
+_INKED = 0.1  # of the way from dark to light: darker is part whatever is around
 _BARE = 0.85  # of it: lighter is ground whatever is around
 _FAINT = 0.12  # of the contrast, that a mark must at least stand out from its surroundings
 _CUBE = 33  # places along each side of the colour table
@@ -123,8 +124,7 @@ def _local(
 
     Around means a square of `window` px: its mean, less half of what a mark must stand out by.
     Where a square lies wholly inside a large part, or on bare ground, the mean says nothing:
-    pixels as dark as the darkest quarter of the contrast are part, and as light as the lightest
-    are ground.
+    pixels nearly as dark as anything are part, and nearly as light as anything are ground.
 
     References
     ----------
@@ -137,8 +137,8 @@ def _local(
     counts = np.bincount((grey if mask is None else grey[mask]).ravel(), minlength=256)
     level = automatic_level(counts)
     sums = np.cumsum(counts)
-    dark = float(np.searchsorted(sums, 0.5 * sums[int(level)]))
-    light = float(np.searchsorted(sums, 0.5 * (sums[int(level)] + sums[-1])))
+    dark = float(np.searchsorted(sums, _FEW * sums[int(level)]))
+    light = float(np.searchsorted(sums, sums[-1] - _FEW * (sums[-1] - sums[int(level)])))
     contrast = max(light - dark, 1.0)
     side = int(min(max(3, round(window)), 2 * max(grey.shape))) | 1
     around = cv2.blur(grey, (side, side), borderType=cv2.BORDER_REFLECT).astype(np.float32)

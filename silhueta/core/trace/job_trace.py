@@ -13,6 +13,8 @@ from silhueta.core.datum.fixing import fixing_datum, is_photo, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
@@ -23,6 +25,9 @@ from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
 
 T = TypeVar("T")
+
+_ALIKE = 0.6  # of the larger of two loops that both cover
+_ALIKE_CHORD = 0.05  # mm
 
 
 class TracedJob(NamedTuple):
@@ -178,7 +183,43 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         optics=job.optics,
         clean=job.clean,
     )
+    kept = touched(job.outline)
+    if kept:
+        outline = beside(traced.outline, kept)
+        stamp = replace(stamp, kept=len(kept), replaced=len(outline.contours) - len(kept))
+        return TracedJob(set_outline(job, outline, stamp), traced, rectified)
     return TracedJob(set_outline(job, traced.outline, stamp), traced, rectified)
+
+
+def touched(outline: Outline) -> tuple[Contour, ...]:
+    """Return the contours that a person has changed, drawn or locked."""
+    return tuple(c for c in outline.contours if c.locked or c.origin in ("edited", "drawn"))
+
+
+def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
+    """Return what was traced anew with the `kept` contours in place of their own traces.
+
+    A fresh loop gives way to a kept one that covers most of the same ground.
+    """
+    import shapely
+
+    def shape(contour: Contour) -> shapely.Polygon | shapely.LineString:
+        points = flatten(contour.path, _ALIKE_CHORD)
+        closed = contour.path.closed and len(points) > 2
+        return shapely.Polygon(points) if closed else shapely.LineString(points)
+
+    held = [shapely.make_valid(shape(contour)) for contour in kept]
+
+    def gives_way(contour: Contour) -> bool:
+        own = shape(contour)
+        for other in held:
+            common = shapely.area(shapely.intersection(shapely.make_valid(own), other))
+            if common > _ALIKE * max(shapely.area(own), shapely.area(other), 1e-9):
+                return True
+        return False
+
+    free = tuple(contour for contour in fresh.contours if not gives_way(contour))
+    return Outline((*kept, *free))
 
 
 def _walls(job: Job, rectified: Rectified) -> Walls | None:

@@ -2,9 +2,6 @@
 
 Words used here
     stroke     what a pen drew: ink, everywhere about as wide as the pen's line
-    skeleton   the pixels in the middle of the ink, one wide
-    chain      skeleton pixels from one end or junction to the next
-    spur       a chain so short that only the ink's ragged edge made it
     gap        a break in the line, from one free end to another that it points at
     line       chains joined through junctions and gaps: closed, or with two free ends
 """
@@ -17,10 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import Floats
-
-Ink = NDArray[np.bool_]
+from silhueta.core.trace.skeleton import chains_of, direction, ends_of, without_spurs
 
 _SPUR = 1.2  # line widths, of a chain with a free end at a junction
 _LOOK = 3.0  # line widths along a chain that tell its direction
@@ -31,7 +26,6 @@ _SHARP = np.radians(65.0)  # between them
 _MERGED = 2.0  # line widths from where they part, in which their middles are not their own
 _EARLY = 1.5  # line widths, that two skeletons end before their ink does
 _SHORTEST = 3.0  # line widths: shorter lines are dust
-_BACK = 3.0  # line widths at a junction or end where the middle is not measured
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,8 +95,8 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
     radii = inner[skeleton]
     width = float(2 * np.median(radii) - 1) if len(radii) else 0.0
     width = max(width, 1.0)
-    chains = _chains(skeleton)
-    chains = _without_spurs(chains, _SPUR * width)
+    chains = chains_of(skeleton)
+    chains = without_spurs(chains, _SPUR * width)
     joined, bridges = _joined(chains, longest_gap, width)
     lines = []
     for places, closed, gaps, tips in joined:
@@ -112,184 +106,6 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
         if _length(points) >= _SHORTEST * width or closed:
             lines.append(Line(points, closed, gaps, tuple(corners)))
     return Drawing(tuple(lines), width, tuple(b - 0.5 for b in bridges))
-
-
-def _chains(skeleton: Ink) -> list[NDArray[np.int64]]:
-    """Return the chains as (row, column) of pixels, closed ones with their first repeated."""
-    found, first = _follow(np.ascontiguousarray(skeleton))
-    return [found[first[i] : first[i + 1]] for i in range(len(first) - 1)]
-
-
-@compiled
-def _degree(skeleton: Ink, r: int, c: int) -> int:
-    """Return how many skeleton pixels one can step to; corners only where no side leads there."""
-    count = 0
-    for k in range(8):
-        if _steps(skeleton, r, c, k):
-            count += 1
-    return count
-
-
-@compiled
-def _steps(skeleton: Ink, r: int, c: int, k: int) -> bool:
-    dr, dc = _way(k)
-    if not skeleton[r + dr, c + dc]:
-        return False
-    if dr != 0 and dc != 0:
-        return not (skeleton[r + dr, c] or skeleton[r, c + dc])
-    return True
-
-
-@compiled
-def _way(k: int) -> tuple[int, int]:
-    if k == 0:
-        return 0, 1
-    if k == 1:
-        return 1, 0
-    if k == 2:
-        return 0, -1
-    if k == 3:
-        return -1, 0
-    if k == 4:
-        return 1, 1
-    if k == 5:
-        return 1, -1
-    if k == 6:
-        return -1, -1
-    return -1, 1
-
-
-@compiled
-def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    rows, columns = skeleton.shape
-    total = 0
-    for r in range(rows):
-        for c in range(columns):
-            if skeleton[r, c]:
-                total += 1
-    out = np.zeros((2 * total + 8 * 1024 + 16, 2), np.int64)
-    first = np.zeros(total + 2, np.int64)
-    used, count = 0, 0
-    walked = np.zeros((rows, columns, 8), np.bool_)
-    for turn in range(2):  # from ends and junctions first, then the rings that are left
-        for r in range(1, rows - 1):
-            for c in range(1, columns - 1):
-                if not skeleton[r, c]:
-                    continue
-                degree = _degree(skeleton, r, c)
-                if degree == 0 or (turn == 0 and degree == 2):
-                    continue
-                for k in range(8):
-                    if walked[r, c, k] or not _steps(skeleton, r, c, k):
-                        continue
-                    if turn == 1 and degree != 2:
-                        continue
-                    start = used
-                    if used + 2 >= len(out):
-                        grown = np.zeros((2 * len(out), 2), np.int64)
-                        grown[:used] = out[:used]
-                        out = grown
-                    out[used, 0], out[used, 1] = r, c
-                    used += 1
-                    pr, pc, way = r, c, k
-                    while True:
-                        walked[pr, pc, way] = True
-                        dr, dc = _way(way)
-                        nr, nc = pr + dr, pc + dc
-                        for back in range(8):
-                            br, bc = _way(back)
-                            if br == -dr and bc == -dc:
-                                walked[nr, nc, back] = True
-                        if used + 2 >= len(out):
-                            grown = np.zeros((2 * len(out), 2), np.int64)
-                            grown[:used] = out[:used]
-                            out = grown
-                        out[used, 0], out[used, 1] = nr, nc
-                        used += 1
-                        if (nr == r and nc == c) or _degree(skeleton, nr, nc) != 2:
-                            break
-                        following = -1
-                        for further in range(8):
-                            fr, fc = _way(further)
-                            if fr == -dr and fc == -dc:
-                                continue
-                            if _steps(skeleton, nr, nc, further):
-                                following = further
-                        if following < 0 or walked[nr, nc, following]:
-                            break
-                        pr, pc, way = nr, nc, following
-                    if used - start < 2:
-                        used = start
-                        continue
-                    count += 1
-                    if count + 1 >= len(first):
-                        longer = np.zeros(2 * len(first), np.int64)
-                        longer[: count + 1] = first[: count + 1]
-                        first = longer
-                    first[count] = used
-    return out[:used].copy(), first[: count + 1].copy()
-
-
-def _ends(chain: NDArray[np.int64]) -> tuple[tuple[int, int], tuple[int, int]]:
-    a, b = chain[0].tolist(), chain[-1].tolist()
-    return (a[0], a[1]), (b[0], b[1])
-
-
-def _without_spurs(chains: list[NDArray[np.int64]], least: float) -> list[NDArray[np.int64]]:
-    """Return chains without short ones that have a free end; what they parted joins again."""
-    while True:
-        degree: dict[tuple[int, int], int] = {}
-        for chain in chains:
-            for end in _ends(chain):
-                degree[end] = degree.get(end, 0) + 1
-        # only the shortest spur of a junction goes in one round: two may be the line's own ends
-        shortest: dict[tuple[int, int], int] = {}
-        for i, chain in enumerate(chains):
-            a, b = _ends(chain)
-            if a == b or len(chain) > least:
-                continue
-            free = [end for end in (a, b) if degree[end] == 1]
-            held = [end for end in (a, b) if degree[end] > 2]
-            if len(free) == 1 and held:
-                other = shortest.get(held[0])
-                if other is None or len(chains[other]) > len(chain):
-                    shortest[held[0]] = i
-        gone = set(shortest.values())
-        if not gone:
-            return chains
-        chains = _rejoined([chain for i, chain in enumerate(chains) if i not in gone])
-
-
-def _rejoined(chains: list[NDArray[np.int64]]) -> list[NDArray[np.int64]]:
-    """Return chains joined where only two ends meet."""
-    at: dict[tuple[int, int], list[int]] = {}
-    alive: dict[int, NDArray[np.int64]] = dict(enumerate(chains))
-    for i, chain in alive.items():
-        for end in _ends(chain):
-            at.setdefault(end, []).append(i)
-    for end, users in at.items():
-        if len(users) != 2 or users[0] == users[1]:
-            continue
-        one, two = users
-        a, b = alive.pop(one), alive.pop(two)
-        if _ends(a)[1] != end:
-            a = a[::-1]
-        if _ends(b)[0] != end:
-            b = b[::-1]
-        whole = np.vstack([a, b[1:]])
-        alive[one] = whole
-        for other in _ends(whole):
-            at[other] = [one if user == two else user for user in at[other]]
-    return list(alive.values())
-
-
-def _direction(chain: NDArray[np.int64], at_end: bool, look: int) -> Floats:
-    """Return the unit vector (x, y) in which a chain runs out of its end (or its start)."""
-    points = chain[::-1] if not at_end else chain
-    tail = points[-min(look, len(points)) :].astype(np.float64)
-    way = tail[-1] - tail[0]
-    size = float(np.hypot(*way)) or 1.0
-    return np.array([way[1], way[0]]) / size
 
 
 def _joined(
@@ -303,8 +119,8 @@ def _joined(
     look = max(3, round(_LOOK * width))
     ends: list[tuple[tuple[int, int], Floats]] = []
     for chain in chains:
-        a, b = _ends(chain)
-        ends += [(a, _direction(chain, False, look)), (b, _direction(chain, True, look))]
+        a, b = ends_of(chain)
+        ends += [(a, direction(chain, False, look)), (b, direction(chain, True, look))]
     tips = _tips(ends, chains, width)
     taken = np.zeros(len(chains), bool)
     taken[[tip // 2 for tip in tips.values()]] = True
@@ -400,7 +216,8 @@ def _tips(
             if one // 2 == two // 2 and len(chains[one // 2]) < 6 * width:
                 continue
             free = len(at[ends[stem ^ 1][0]]) == 1
-            short = len(chains[stem // 2]) < _STEM * width
+            shorter = min(len(chains[one // 2]), len(chains[two // 2]))
+            short = len(chains[stem // 2]) < min(_STEM * width, shorter)
             # directions point out of a chain's end, so into the junction
             sharp = _between(ends[one][1], ends[two][1]) < _SHARP
             ahead = max(_between(ends[stem][1], -ends[e][1]) for e in (one, two)) < _SHARP

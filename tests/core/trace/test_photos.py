@@ -1,16 +1,18 @@
 """Photographed parts traced at their true size: on a sheet, over its edge, thick, beside it."""
 
+import io
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from benchmarks.photo import Part, Scene
 from benchmarks.photos import measure, photo
 from silhueta.core.datum.look_for import look_for_sheet
 from silhueta.core.errors import TraceError
-from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Crop
@@ -28,7 +30,9 @@ def traced(scene: Scene, **changes: object):
     picture = photo(scene)
     sheet = look_for_sheet(picture, "a4", A4)
     settings = TraceSettings(speck=20.0)
-    job = Job(picture=PictureFile(b"-", "x"), datums=(sheet,), trace=settings)
+    stored = io.BytesIO()
+    Image.fromarray(picture.grey).save(stored, "PNG")
+    job = Job(picture=PictureFile(stored.getvalue(), "x.png"), datums=(sheet,), trace=settings)
     return trace_job(replace(job, **changes), picture)
 
 
@@ -118,3 +122,19 @@ def test_shadows_on_the_sheet_do_not_move_the_edge():
     picture = photo(scene)
     got = measure(picture, look_for_sheet(picture, "a4", A4), scene)
     assert max(map(abs, got.overall)) < 0.06
+
+
+def test_the_cut_follows_a_part_over_the_sheets_edge_onto_dark_wood():
+    scene = replace(
+        SCENE, part=replace(PART, x=240.0, size=(130.0, 80.0)), texture="wood", bench=150.0
+    )
+    done = traced(scene, trace=TraceSettings(speck=20.0, mode="part"))
+    (outer,) = [p for p in done.job.outline.contours if signed_area(p.path) > 0]
+    area = 130 * 80 - (4 - np.pi) * PART.radius**2
+    assert signed_area(outer.path) == pytest.approx(area, rel=0.004)
+
+
+def test_where_part_and_bench_look_alike_the_cut_says_so():
+    scene = replace(SCENE, part=replace(PART, x=240.0), texture="steel", bench=60.0)
+    with pytest.raises(TraceError, match="looks like the part"):
+        traced(scene, trace=TraceSettings(speck=20.0, mode="part"))

@@ -1,0 +1,59 @@
+"""Edges where they really are, whatever the light and the blur."""
+
+import numpy as np
+import pytest
+from scipy.ndimage import gaussian_filter
+from scipy.spatial import cKDTree
+
+from benchmarks.accuracy import dense
+from benchmarks.shapes import picture, placed, workshop_shapes
+from silhueta.core.trace.contours import contours
+from silhueta.core.trace.edge import true_edge
+
+SIDE = 400
+SLOT = placed(workshop_shapes()["slot"], SIDE)
+GREY = picture(SLOT, SIDE).astype(np.float64)
+
+
+def off(points: np.ndarray) -> float:
+    """Return the median distance of edge points from the true outline, px."""
+    true = np.vstack([dense(path, 0.02) for path in SLOT]) * [1, -1] + [0, SIDE]
+    return float(np.median(cKDTree(true).query(points)[0]))
+
+
+@pytest.mark.parametrize(
+    ("change", "level", "most"),
+    [
+        (lambda g: g, 127.5, 0.008),
+        (lambda g: 60 + 0.5 * g, 123.8, 0.012),
+        (lambda g: gaussian_filter(g, 1.2), 127.5, 0.012),
+        # twice as light on the right as on the left: no one level is half-way everywhere
+        (lambda g: (20 + 0.85 * g) * np.linspace(0.5, 1.0, SIDE), 90.0, 0.012),
+    ],
+    ids=["sharp", "grey", "soft", "uneven"],
+)
+def test_the_edge_lies_half_way_between_the_sides_beside_it(change, level, most):
+    grey = np.round(change(GREY)).astype(np.uint8)
+    found = contours(grey, level, least_area=100)
+    assert off(true_edge(grey, found).contours.points) < min(most, off(found.points))
+
+
+def test_noise_is_measured_along_the_edge():
+    rng = np.random.default_rng(3)
+    quiet, loud = (
+        true_edge(grey, contours(grey, 127.5, least_area=500)).noise
+        for grey in (
+            np.clip(np.round(GREY + rng.normal(0, sigma, GREY.shape)), 0, 255).astype(np.uint8)
+            for sigma in (3.0, 12.0)
+        )
+    )
+    # three pixels are added up, so a point moves by about the root of three of a pixel's noise
+    assert loud == pytest.approx(np.sqrt(3) * 12 / 255, rel=0.35)
+    assert quiet == pytest.approx(loud / 4, rel=0.35)
+
+
+def test_a_soft_picture_is_known_by_its_reach():
+    sharp = GREY.astype(np.uint8)
+    soft = np.round(gaussian_filter(GREY, 1.4)).astype(np.uint8)
+    assert true_edge(sharp, contours(sharp, 127.5)).reach == 1
+    assert true_edge(soft, contours(soft, 127.5)).reach >= 2
