@@ -36,6 +36,7 @@ _AHEAD = 8  # points on each side over which a side's grey is averaged
 _FARTHEST = 0.8  # px that a point is moved at most, and a pixel for each of reach past the first
 _SAMPLE = 20_000  # points that tell the reach
 _FEWEST = 8
+_LAG = 3.0  # px
 
 
 class Edge(NamedTuple):
@@ -70,6 +71,33 @@ def true_edge(grey: Grey, found: Contours) -> Edge:
     reach = int(_reach(grey, np.ascontiguousarray(found.points[::step])))
     points, first, noise = _moved(grey, found.points, found.first, reach)
     return Edge(Contours(points, first, found.areas, found.dropped), float(noise), reach)
+
+
+def noise_along(found: Contours) -> float:
+    """Return the standard deviation, px, of contour points across the edge, whatever made them.
+
+    From third differences over a few pixels along each contour, which neither lines nor circles
+    have; neighbours may err together. (J. von Neumann, "Distribution of the ratio of the mean
+    square successive difference to the variance", Annals of Mathematical Statistics 12(4), 1941,
+    for differences as a measure of noise.)
+    """
+    jumps = []
+    for i in range(len(found)):
+        ring = found.contour(i)
+        ring = np.vstack([ring, ring[:1]])
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+        at = np.arange(0.0, along[-1], _LAG)
+        if len(at) < 4 * _FEWEST:
+            continue
+        points = np.column_stack([np.interp(at, along, ring[:, k]) for k in range(2)])
+        ahead = np.roll(points, -2, 0) - np.roll(points, 1, 0)
+        ahead /= np.maximum(np.hypot(*ahead.T), 1e-9)[:, None]
+        third = np.roll(points, -2, 0) - 3 * np.roll(points, -1, 0) + 3 * points
+        third -= np.roll(points, 1, 0)
+        jumps.append(np.abs(third[:, 1] * ahead[:, 0] - third[:, 0] * ahead[:, 1]))
+    if not jumps:
+        return 0.0
+    return float(1.4826 * np.median(np.concatenate(jumps)) / np.sqrt(20.0))
 
 
 @compiled

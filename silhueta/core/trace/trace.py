@@ -30,7 +30,7 @@ from silhueta.core.trace.colours import split
 from silhueta.core.trace.contours import Contours
 from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
-from silhueta.core.trace.edge import Edge, true_edge
+from silhueta.core.trace.edge import Edge, noise_along, true_edge
 from silhueta.core.trace.find import Found, Placed, find, refind
 from silhueta.core.trace.fit import fit_contour, polygon
 from silhueta.core.trace.pen import Drawing
@@ -259,7 +259,8 @@ def _edge(
     """Return the contours where the edge really is, calmed where that is wanted."""
     edge = Edge(got.contours, 0.0, 1)
     if walls is not None and face is not None:
-        edge = edge._replace(contours=_at_the_top(got.contours, face, walls))
+        top = _at_the_top(got.contours, face, walls)
+        edge = Edge(top, noise_along(top), 1)
     elif not got.field.exact:
         edge = true_edge(got.field.values, got.contours)
     if settings.smooth > 0:
