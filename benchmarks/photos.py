@@ -22,6 +22,7 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.job import Datum, Job, LengthDatum, Optics, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.trace.job_trace import trace_job
+from silhueta.core.trace_settings import Mode
 
 A4 = (210.0, 297.0)
 Grey = NDArray[np.uint8]
@@ -46,15 +47,20 @@ def photo(scene: Scene, quality: int = 95) -> Picture:
 
 
 def measure(
-    picture: Picture, datum: Datum, scene: Scene, thickness: float | None = None
+    picture: Picture,
+    datum: Datum,
+    scene: Scene,
+    thickness: float | None = None,
+    mode: Mode = "threshold",
 ) -> Measured:
     """Return the errors of the traced part; `thickness` is what calipers said, if not the truth."""
     assert scene.part is not None
+    stored = cv2.imencode(".png", picture.grey)[1].tobytes() if mode == "part" else b"-"
     job = Job(
-        picture=PictureFile(b"-", "photo.jpg"),
+        picture=PictureFile(stored, "photo.png"),
         datums=(datum,),
         optics=Optics(scene.part.thickness if thickness is None else thickness),
-        trace=TraceSettings(speck=20.0),
+        trace=TraceSettings(speck=20.0, mode=mode),
     )
     done, _, flat = trace_job(job, picture)
     part = replace(scene.part, x=0.0, y=0.0, turn=0.0)
@@ -227,6 +233,39 @@ def honesty(count: int = 200) -> dict[str, float]:
         tried += 1
         inside += abs(got.overall[0]) <= 2 * got.sigma
     return {"scenes measured": tried, "inside two standard uncertainties, %": 100 * inside / tried}
+
+
+def part_against_ground(count: int = 24) -> dict[str, float]:
+    """Return how true parts come out by the cut: on the sheet under shadows, and over its edge.
+
+    A part that the cut finds otherwise than the threshold would is no fault; one more than 1 mm
+    out is.
+    """
+    out: dict[str, float] = {}
+    for name in ("on the sheet, shadows", "over the sheet's edge, wood"):
+        errors: list[float] = []
+        refused = 0
+        for number in range(count):
+            scene = random_scene(20_000 + number)
+            part = scene.part
+            assert part is not None
+            middle = np.array(scene.sheet) / 2
+            over = name.startswith("over")
+            x = scene.sheet[0] - 10.0 if over else middle[0]
+            part = replace(part, x=x, y=middle[1], size=(110.0, 70.0), turn=0.3, thickness=0.0)
+            scene = replace(scene, part=part, k1=0.0, shadows=3, texture="wood", seen=480.0)
+            if over:
+                scene = replace(scene, bench=150.0)
+            picture = photo(scene)
+            try:
+                datum = look_for_sheet(picture, "a4", A4)
+                errors.append(abs(measure(picture, datum, scene, mode="part").overall[0]))
+            except SilhuetaError:
+                refused += 1
+        out[f"{name}: measured of {count}"] = count - refused
+        out[f"{name}: width, median error, mm"] = float(np.median(errors)) if errors else np.nan
+        out[f"{name}: more than 1 mm out"] = sum(error > 1.0 for error in errors)
+    return out
 
 
 def speed() -> dict[str, float]:

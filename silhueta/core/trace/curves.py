@@ -18,6 +18,7 @@ _MOST = 6  # segments that one curve replaces
 _LEAST = 2
 _TURNS = 8
 _PLACES = 40  # of the edge, that a curve is held against
+_LONGEST = 0.8  # chords, of a handle: longer ones make loops
 _WIDEST = 2.4  # radians that a curve may turn
 
 
@@ -219,8 +220,8 @@ def _cubic(
         if turn == _TURNS - 1 or abs(det) < 1e-12:
             break
         step_a, step_b = (ra * bb - rb * ab) / det, (rb * aa - ra * ab) / det
-        reach = min(max(reach + step_a, 0.02 * chord), 2.0 * chord)
-        back = min(max(back + step_b, 0.02 * chord), 2.0 * chord)
+        reach = min(max(reach + step_a, 0.02 * chord), _LONGEST * chord)
+        back = min(max(back + step_b, 0.02 * chord), _LONGEST * chord)
     one[0], one[1] = a[0] + reach * ux, a[1] + reach * uy
     two[0], two[1] = b[0] + back * vx, b[1] + back * vy
     return worst, one, two

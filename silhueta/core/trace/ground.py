@@ -26,6 +26,10 @@ _PIXELS = 300_000  # on which the cut is worked out
 _TURNS = 4
 _PAPER = 0.82  # of the paper's brightness, in even light: probably paper
 _DARK = 0.55  # of it: probably part
+_SHADE = 1.5  # times as light as the darkest part: a shadow
+_NOISE = 8.0  # greys
+_CRISP = 0.35  # of the steepest edge: less is a shadow's
+_SOFT = 0.1  # of the border: more is a shadow's
 _RIM = 0.02  # of the picture's sides, that is ground where nothing else says what ground is
 _ON = 0.004  # of the sheet, that a part covers at least
 _OVER = 12  # px of the sheet's rim that a part covers when it reaches over
@@ -94,7 +98,29 @@ def part_field(
     cut = np.asarray((seeds & 1) == 1)
     if cut.mean() < _LEAST or (~cut).mean() < _LEAST:
         raise TraceError(_NOT_TOLD)
+    soft = _soft_share(small, cut)
+    if soft > _SOFT and inked is None and scraped is None:
+        raise TraceError(
+            f"{100 * soft:.0f} % of the part's edge is as soft as a shadow's, so a shadow may have "
+            "been taken for part; paint scrape on the shadow, or ink on the part, at Picture"
+        )
     return _refined(colour, cut, work)
+
+
+def _soft_share(small: NDArray[np.uint8], cut: Mask) -> float:
+    """Return how much of the cut's border lies where greys hardly change, 0 to 1."""
+    import cv2
+
+    grey = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY)
+    steep = np.hypot(cv2.Sobel(grey, cv2.CV_64F, 1, 0), cv2.Sobel(grey, cv2.CV_64F, 0, 1))
+    steep = cv2.dilate(steep, np.ones((3, 3)))
+    piece = cut.astype(np.uint8)
+    border = (cv2.dilate(piece, np.ones((3, 3), np.uint8)) - piece) > 0
+    border[:2], border[-2:], border[:, :2], border[:, -2:] = False, False, False, False
+    if not border.any():
+        return 0.0
+    shown = steep[border]
+    return float((shown < _CRISP * np.median(shown)).mean())
 
 
 _NOT_TOLD = (
@@ -112,7 +138,10 @@ def _seeds(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) ->
     if sheet is not None and sheet.sum() > 200:
         even = flatten(grey, sheet).astype(np.float64)
         paper = float(np.quantile(even[sheet], 0.9))
-        on = sheet & (even < _DARK * paper)
+        # shadows are darker than paper, but seldom as dark as what lies in them
+        darkest = float(np.quantile(even[sheet], _ON))
+        on = sheet & (even < min(_DARK * paper, _SHADE * darkest + _NOISE))
+        on = _sharp(on, even, sheet)
         seeds[on] = cv2.GC_PR_FGD
         if on.sum() > _ON * sheet.sum():
             seeds[_reaching(small, on, sheet, domain)] = cv2.GC_PR_FGD
@@ -126,6 +155,26 @@ def _seeds(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) ->
     if domain is not None:
         seeds[~domain] = cv2.GC_BGD
     return seeds
+
+
+def _sharp(on: Mask, even: NDArray[np.float64], sheet: Mask) -> Mask:
+    """Return the pieces of `on` with edges as sharp as the sharpest: shadows fade away."""
+    import cv2
+
+    count, labels = cv2.connectedComponents(on.astype(np.uint8))
+    steep = np.hypot(cv2.Sobel(even, cv2.CV_64F, 1, 0), cv2.Sobel(even, cv2.CV_64F, 0, 1))
+    inner = cv2.erode(sheet.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    found: dict[int, float] = {}
+    for label in range(1, count):
+        piece = (labels == label).astype(np.uint8)
+        rim = (cv2.dilate(piece, np.ones((3, 3), np.uint8)) - piece > 0) & inner
+        if rim.sum() >= _OVER:
+            found[label] = float(np.median(steep[rim]))
+    if not found:
+        return on
+    sharpest = max(found.values())
+    kept = [label for label, slope in found.items() if slope >= _CRISP * sharpest]
+    return np.isin(labels, kept)
 
 
 def _lab(small: NDArray[np.uint8]) -> NDArray[np.float32]:

@@ -148,7 +148,7 @@ def trace_job(
         work,
         kind=rectified.scale.kind,
         mask=prepared.mask,
-        walls=_walls(job, rectified) if job.trace.mode in ("threshold", "part") else None,
+        walls=_walls(job, rectified),
         patches=[
             (patch, rectified.from_source(np.array(patch.points, np.float64)))
             for patch in job.trace.patches
@@ -225,6 +225,9 @@ def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
 def _walls(job: Job, rectified: Rectified) -> Walls | None:
     """Return where walls show; a flat part's edges in a photo are centred as well."""
     thickness = job.optics.thickness
+    plain = job.trace.mode in ("threshold", "part") and not job.trace.patches
+    if job.trace.pen is not None or not (plain or thickness):
+        return None
     if thickness == 0 or rectified.solution.camera_height is None:
         found = job.trace.threshold is None and not job.trace.invert
         return Walls((0.0, 0.0), 0.0) if found and is_photo(job) else None

@@ -42,7 +42,8 @@ from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
 _CHORD = 0.02  # px, for the search for crossings
-_RETRIES = (0.5, 0.25, 0.0)  # of the tolerance, for loops that cross
+_RAGGED = 0.15  # nodes a point of the edge
+_RETRIES = (1.0, 0.5, 0.25, 0.0, 0.0)  # of the tolerance, for loops that cross
 
 
 class Traced(NamedTuple):
@@ -292,8 +293,8 @@ class _Fitting(NamedTuple):
     tolerance: float  # px
     settings: TraceSettings
 
-    def loop(self, i: int, share: float = 1.0) -> Loop:
-        """Return contour `i` fitted to a share of the tolerance."""
+    def loop(self, i: int, share: float = 1.0, curves: bool = True) -> Loop:
+        """Return contour `i` fitted to a share of the tolerance, with curves where they may be."""
         points, edge = self.edge.contours.contour(i), self.edge
         made = fit_contour(
             points,
@@ -302,7 +303,7 @@ class _Fitting(NamedTuple):
             edge.reach,
             np.radians(self.settings.corner),
         ).loop
-        if self.settings.fit == "curves":
+        if curves and self.settings.fit == "curves":
             return curved(made, points, max(share * self.tolerance, 3 * edge.noise))
         return made
 
@@ -343,9 +344,15 @@ def _uncrossed(
         if not anew:
             break
         for i in anew:
+            if len(loops[i].nodes) > _RAGGED * len(fitting.edge.contours.contour(i)):
+                tries[i] = max(tries[i], _RETRIES.index(0.0))  # noise is no better fitted tighter
             share = _RETRIES[tries[i]]
             tries[i] += 1
-            loops[i] = fitting.loop(i, share) if share > 0 else polygon(found.contour(i), 0.0)
+            last = found if tries[i] == len(_RETRIES) else fitting.edge.contours
+            if share > 0:
+                loops[i] = fitting.loop(i, share, curves=False)
+            else:
+                loops[i] = polygon(last.contour(i), 0.0)
     return loops
 
 
