@@ -13,7 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks.accuracy import run
 from benchmarks.baselines import run as baselines
-from benchmarks.photos import accuracy, finding, honesty
+from benchmarks.photos import accuracy, finding, honesty, part_against_ground
 from benchmarks.photos import speed as photo_speed
 from benchmarks.speed import trace_ratio, window_ratio
 from benchmarks.tracing import drag, growth, memory, pen_line
@@ -45,6 +45,7 @@ def main(scenes: int = 200) -> None:
         "Photos, 24 megapixels: file to rectified picture (wanted: ratio at most 4)": photo_speed(),
         "Photos: found without help (wanted: 95 %, none wrong but sure)": finding(scenes)
         | finding(scenes // 2, "gauge"),
+        "Photos: part against ground (the rest of the parts refused)": part_against_ground(),
         "Photos: the true error inside two standard uncertainties (wanted: 90 to 99 %)": honesty(
             scenes
         ),
