@@ -26,6 +26,7 @@ from silhueta.core.geometry.measure import bounding_box, length, signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.trace.contours import contours
+from silhueta.core.trace.skeleton import chains_of
 from silhueta.core.trace.threshold import histogram, otsu
 from silhueta.core.trace.trace import trace
 from tests.conftest import drawn, grey_picture
@@ -201,3 +202,16 @@ def test_simplifying_keeps_within_the_tolerance_with_fewer_nodes_than_shapely():
     theirs = shapely.simplify(shapely.LinearRing(wave.nodes), 0.5)
     assert len(ours.nodes) < 0.7 * (shapely.get_num_coordinates(theirs) - 1)
     assert traced.deviation.worst <= 0.5
+
+
+def test_chains_hold_every_pixel_of_scikit_images_own_skeleton():
+    from skimage.morphology import skeletonize
+
+    skeleton = np.pad(skeletonize(~skimage.data.horse()), 1)
+    chains = chains_of(skeleton)
+    held = np.zeros_like(skeleton)
+    for chain in chains:
+        held[chain[:, 0], chain[:, 1]] = True
+        steps = np.abs(np.diff(chain, axis=0)).max(axis=1)
+        assert (steps == 1).all()  # from pixel to neighbour, none left out
+    assert (held == skeleton).all()
