@@ -60,27 +60,33 @@ def crop_box(steps: Sequence[Step], height: int, width: int) -> tuple[int, int, 
     return left, top, right, bottom
 
 
+def stroke_cover(stroke: Stroke, shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Return how much a stroke covers of each pixel of a picture of `shape`, 0 to 255."""
+    import cv2
+
+    places = np.clip(np.array(stroke.points) - 0.5, -30_000, 230_000)
+    fixed = np.round(places * 2**_SHARPEST).astype(np.int32)
+    cover = np.zeros(shape[:2], np.uint8)
+    if stroke.width == 0:
+        cv2.fillPoly(cover, [fixed], 255, cv2.LINE_AA, _SHARPEST)
+        return cover
+    width = max(1, round(stroke.width))
+    radius = round(stroke.width / 2 * 2**_SHARPEST)
+    if len(fixed) > 1 and width < 32_000:
+        cv2.polylines(cover, [fixed], False, 255, width, cv2.LINE_AA, _SHARPEST)
+    for x, y in fixed.tolist():
+        cv2.circle(cover, (x, y), radius, 255, -1, cv2.LINE_AA, _SHARPEST)
+    return cover
+
+
 def _painted(
     grey: NDArray[np.uint8] | NDArray[np.uint16], stroke: Stroke, dark_part: bool
 ) -> NDArray[np.uint8] | NDArray[np.uint16]:
     """Return `grey` with a stroke in full black or white, smooth at its rim."""
-    import cv2
-
     top = 255 if grey.dtype == np.uint8 else 65535
     made = grey.copy()
     colour = 0 if stroke.ink == dark_part else top
-    places = np.clip(np.array(stroke.points) - 0.5, -30_000, 230_000)
-    fixed = np.round(places * 2**_SHARPEST).astype(np.int32)
-    cover = np.zeros(grey.shape, np.uint8)
-    if stroke.width == 0:
-        cv2.fillPoly(cover, [fixed], 255, cv2.LINE_AA, _SHARPEST)
-    else:
-        width = max(1, round(stroke.width))
-        radius = round(stroke.width / 2 * 2**_SHARPEST)
-        if len(fixed) > 1 and width < 32_000:
-            cv2.polylines(cover, [fixed], False, 255, width, cv2.LINE_AA, _SHARPEST)
-        for x, y in fixed.tolist():
-            cv2.circle(cover, (x, y), radius, 255, -1, cv2.LINE_AA, _SHARPEST)
+    cover = stroke_cover(stroke, grey.shape)
     touched = cover > 0
     share = cover[touched] / 255.0
     made[touched] = np.round(made[touched] + share * (colour - made[touched].astype(np.float64)))

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.compiled import compiled
+from silhueta.core.compiled import compiled, doubled
 
 Labels = NDArray[np.uint8]
 OUTSIDE = 255
@@ -110,9 +110,7 @@ def _walk(
                     if left == right or _was(seen, x, y, way):
                         continue
                     if used + 2 >= len(out):
-                        grown = np.zeros((2 * len(out), 2), np.int64)
-                        grown[:used] = out[:used]
-                        out = grown
+                        out = doubled(out, used)
                     out[used, 0], out[used, 1] = x, y
                     used += 1
                     px, py, along = x, y, way
@@ -120,9 +118,7 @@ def _walk(
                         _mark(seen, px, py, along)
                         px, py = _ahead(px, py, along)
                         if used + 2 >= len(out):
-                            grown = np.zeros((2 * len(out), 2), np.int64)
-                            grown[:used] = out[:used]
-                            out = grown
+                            out = doubled(out, used)
                         out[used, 0], out[used, 1] = px, py
                         used += 1
                         if (px == x and py == y) or _degree(labels, px, py) > 2:

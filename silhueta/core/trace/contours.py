@@ -12,6 +12,7 @@ pixel is (0.5, 0.5). What leaves the picture is closed along the picture's borde
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple, cast
 
 import numpy as np
@@ -43,6 +44,12 @@ class Contours(NamedTuple):
     def contour(self, i: int) -> Floats:
         """Return the points of contour `i`, (n, 2), px."""
         return self.points[self.first[i] : self.first[i + 1]]
+
+
+def gathered(pieces: Sequence[Floats], areas: Floats, dropped: int) -> Contours:
+    """Return contours of these points, a (n, 2) px each, and areas, (N,) px²."""
+    first = np.concatenate([[0], np.cumsum([len(points) for points in pieces])]).astype(np.int64)
+    return Contours(np.ascontiguousarray(np.vstack(pieces)), first, areas, dropped)
 
 
 def contours(grey: Grey, level: float, *, dark: bool = True, least_area: float = 0.0) -> Contours:

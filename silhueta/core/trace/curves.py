@@ -194,16 +194,20 @@ def _cubic(
         at[i] = (i + 1.0) / (places + 1)
         shown[i] = points[(first + int(at[i] * count + 0.5)) % n]
     reach, back = chord / 3, chord / 3
+    hull = np.zeros((4, 2))
+    hull[0], hull[3] = a, b
     worst = np.inf
     for turn in range(_TURNS):
+        hull[1, 0], hull[1, 1] = a[0] + reach * ux, a[1] + reach * uy
+        hull[2, 0], hull[2, 1] = b[0] + back * vx, b[1] + back * vy
         aa, ab, bb, ra, rb = 1e-9, 0.0, 1e-9, 0.0, 0.0
         worst = 0.0
         for i in range(places):
             t = at[i]
             for _ in range(3 if turn == 0 else 1):
-                t = _closer(a, b, ux, uy, vx, vy, reach, back, shown[i, 0], shown[i, 1], t)
+                t = _closer(hull, shown[i, 0], shown[i, 1], t)
             at[i] = t
-            x, y, tx, ty = _at(a, b, ux, uy, vx, vy, reach, back, t)
+            x, y, tx, ty = _at(hull, t)
             size = max(np.sqrt(tx * tx + ty * ty), 1e-9)
             nx, ny = -ty / size, tx / size
             r = (shown[i, 0] - x) * nx + (shown[i, 1] - y) * ny
@@ -222,50 +226,26 @@ def _cubic(
         step_a, step_b = (ra * bb - rb * ab) / det, (rb * aa - ra * ab) / det
         reach = min(max(reach + step_a, 0.02 * chord), _LONGEST * chord)
         back = min(max(back + step_b, 0.02 * chord), _LONGEST * chord)
-    one[0], one[1] = a[0] + reach * ux, a[1] + reach * uy
-    two[0], two[1] = b[0] + back * vx, b[1] + back * vy
-    return worst, one, two
+    return worst, hull[1], hull[2]
 
 
 @compiled
-def _at(
-    a: Floats,
-    b: Floats,
-    ux: float,
-    uy: float,
-    vx: float,
-    vy: float,
-    reach: float,
-    back: float,
-    t: float,
-) -> tuple[float, float, float, float]:
-    """Return place and derivative of the curve at t."""
+def _at(hull: Floats, t: float) -> tuple[float, float, float, float]:
+    """Return place and derivative at t of the curve with control points `hull`, (4, 2) px."""
     s = 1 - t
-    px, py = a[0] + reach * ux, a[1] + reach * uy
-    qx, qy = b[0] + back * vx, b[1] + back * vy
-    x = s * s * s * a[0] + 3 * s * s * t * px + 3 * s * t * t * qx + t * t * t * b[0]
-    y = s * s * s * a[1] + 3 * s * s * t * py + 3 * s * t * t * qy + t * t * t * b[1]
-    tx = 3 * (s * s * (px - a[0]) + 2 * s * t * (qx - px) + t * t * (b[0] - qx))
-    ty = 3 * (s * s * (py - a[1]) + 2 * s * t * (qy - py) + t * t * (b[1] - qy))
-    return x, y, tx, ty
+    a, b, c, d = s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t
+    x = a * hull[0, 0] + b * hull[1, 0] + c * hull[2, 0] + d * hull[3, 0]
+    y = a * hull[0, 1] + b * hull[1, 1] + c * hull[2, 1] + d * hull[3, 1]
+    e, f, g = 3 * s * s, 6 * s * t, 3 * t * t
+    tx = e * (hull[1, 0] - hull[0, 0]) + f * (hull[2, 0] - hull[1, 0])
+    ty = e * (hull[1, 1] - hull[0, 1]) + f * (hull[2, 1] - hull[1, 1])
+    return x, y, tx + g * (hull[3, 0] - hull[2, 0]), ty + g * (hull[3, 1] - hull[2, 1])
 
 
 @compiled
-def _closer(
-    a: Floats,
-    b: Floats,
-    ux: float,
-    uy: float,
-    vx: float,
-    vy: float,
-    reach: float,
-    back: float,
-    px: float,
-    py: float,
-    t: float,
-) -> float:
+def _closer(hull: Floats, px: float, py: float, t: float) -> float:
     """Return a better place on the curve for the point (px, py), one Gauss-Newton step on."""
-    x, y, tx, ty = _at(a, b, ux, uy, vx, vy, reach, back, t)
+    x, y, tx, ty = _at(hull, t)
     square = tx * tx + ty * ty
     if square < 1e-12:
         return t

@@ -12,9 +12,11 @@ from typing import NamedTuple
 import numpy as np
 
 from silhueta.core.compiled import compiled
+from silhueta.core.datum.scale import Scale
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.trace.fit import clamped
+from silhueta.core.trace.joints import tangent_turn
 
 _NEAR = 4  # segments ahead and behind that are looked at first
 _LOST = 1.5  # px: farther off, more segments are looked at
@@ -55,6 +57,15 @@ class Deviation(NamedTuple):
     def worst(self) -> float:
         """The largest distance."""
         return float(self.distance.max()) if len(self.distance) else 0.0
+
+    def in_mm(self, scale: Scale) -> Deviation:
+        """Return the same, px in a picture of `scale`, in mm."""
+        return Deviation(
+            scale.to_mm(self.edge),
+            scale.to_mm(self.feet),
+            self.distance * scale.mm_per_px,
+            self.first,
+        )
 
     def worst_place(self) -> tuple[float, float] | None:
         """Return where the distance is largest, or None without an edge."""
@@ -103,19 +114,6 @@ def deviation_of(edges: Sequence[Floats], paths: Sequence[Path], blur: float) ->
 
 
 @compiled
-def _turns(nodes: Floats, bulges: Floats) -> Floats:
-    m = len(nodes)
-    out = np.zeros(m)
-    for k in range(m):
-        a, b, c = nodes[k - 1], nodes[k], nodes[(k + 1) % m]
-        into = np.arctan2(b[1] - a[1], b[0] - a[0]) + 2 * np.arctan(bulges[k - 1])
-        away = np.arctan2(c[1] - b[1], c[0] - b[0]) - 2 * np.arctan(bulges[k])
-        turn = away - into
-        out[k] = abs(turn - 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi)))
-    return out
-
-
-@compiled
 def _foot(a: Floats, b: Floats, bulge: float, x: float, y: float) -> tuple[float, float]:
     """Return the nearest place to (x, y) on the segment from a to b."""
     dx, dy = b[0] - a[0], b[1] - a[1]
@@ -149,7 +147,9 @@ def _feet(
 ) -> tuple[Floats, Floats]:
     n, m = len(points), len(nodes)
     feet, away = np.zeros((n, 2)), np.zeros(n)
-    turns = _turns(nodes, bulges)
+    turns = np.zeros(m)
+    for k in range(m):
+        turns[k] = abs(tangent_turn(nodes, bulges, k))
     last = m if closed else m - 1
     at = -1
     for i in range(n):

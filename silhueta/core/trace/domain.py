@@ -17,7 +17,7 @@ from silhueta.core.datum.rectify import Rectified
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import GaugeDatum, Job, SheetDatum
-from silhueta.core.picture.clean import crop_box
+from silhueta.core.picture.clean import crop_box, stroke_cover
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.flatten import flatten
 from silhueta.core.steps import Stroke
@@ -124,7 +124,7 @@ def prepare_part(
         ink = _ink(job, rectified, shape)
         if ink is not None:
             colour = np.stack([_blotted(colour[:, :, k], ink) for k in range(3)], axis=2)
-    inked, scraped = (_hints(job, rectified, shape, ink) for ink in (True, False))
+    inked, scraped = (_hints(job, rectified, source, photo, ink) for ink in (True, False))
     grey = part_field(colour, photo, on_sheet, inked, scraped, work)
     if job.trace.invert:
         grey = np.uint8(255) - grey
@@ -132,28 +132,15 @@ def prepare_part(
 
 
 def _hints(
-    job: Job, rectified: Rectified, shape: tuple[int, ...], ink: bool
+    job: Job, rectified: Rectified, source: Picture, photo: NDArray[np.bool_], ink: bool
 ) -> NDArray[np.bool_] | None:
     """Return where strokes of ink, or of scrape, lie in the rectified picture, or None."""
-    import cv2
-
-    strokes = [s for s in job.clean if isinstance(s, Stroke) and s.on and s.ink == ink]
-    if not strokes:
-        return None
-    mask = np.zeros(shape, np.uint8)
-    for stroke in strokes:
-        px = np.clip(rectified.from_source(np.array(stroke.points, np.float64)), -30_000, 230_000)
-        fixed = np.round((px - 0.5) * 16).astype(np.int32)
-        if stroke.width == 0:
-            cv2.fillPoly(mask, [fixed], 1, shift=4)
-            continue
-        first = np.array(stroke.points[:1], np.float64)
-        aside = rectified.from_source(first + [[stroke.width / 2, 0.0]])
-        radius = max(1, round(float(np.hypot(*(aside - rectified.from_source(first))[0]))))
-        cv2.polylines(mask, [fixed], False, 1, max(1, 2 * radius), shift=4)
-        for x, y in np.round(px).astype(int).tolist():
-            cv2.circle(mask, (x, y), radius, 1, -1)
-    return mask > 0
+    mask: NDArray[np.bool_] | None = None
+    for stroke in job.clean:
+        if isinstance(stroke, Stroke) and stroke.on and stroke.ink == ink:
+            here = rectified.resample(stroke_cover(stroke, source.grey.shape)) > 127
+            mask = here & photo if mask is None else mask | (here & photo)
+    return mask
 
 
 def _sheet_px(job: Job, rectified: Rectified) -> Floats | None:

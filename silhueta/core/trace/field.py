@@ -184,11 +184,9 @@ def _patched(
 
 
 def _levelled(values: Grey, level: float, dark: bool) -> NDArray[np.uint16]:
-    """Return values with the level at the middle and the part below it, by two straight pieces."""
+    """Return values with the level at the middle and the part below it, none at an end of range."""
     top = 255 if values.dtype == np.uint8 else 65535
-    below = MIDDLE / max(level, 1e-6)
-    above = (65535 - MIDDLE) / max(top - level, 1e-6)
-    slope = min(max(below, 1e-6), above)
+    slope = min(MIDDLE / max(level, 1e-6), (65535 - MIDDLE) / max(top - level, 1e-6))
     scale = np.arange(top + 1, dtype=np.float64)
     table = np.clip(np.round(MIDDLE + slope * (scale - level)), 0, 65535).astype(np.uint16)
     looked = table[values]

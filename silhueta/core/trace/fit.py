@@ -60,9 +60,7 @@ def fit_contour(
         Joints that turn by less are made tangent where the contour allows it.
 
     """
-    gate = max(tolerance, _FINEST, _NOISIEST * noise)
-    price = _price(gate, noise)
-    trim = TRIM + reach - 1
+    gate, trim, price = _limits(tolerance, noise, reach)
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
     x, y, radius, square, worst = fit_circle(local)
@@ -86,10 +84,14 @@ def fit_contour(
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
 
 
-def _price(gate: float, noise: float) -> float:
-    """Return what a segment costs, px²: whoever allows more than usual wants fewer segments."""
+def _limits(tolerance: float, noise: float, reach: int) -> tuple[float, float, float]:
+    """Return gate and trim, px, and what a segment costs, px².
+
+    Whoever allows more than usual wants fewer segments.
+    """
+    gate = max(tolerance, _FINEST, _NOISIEST * noise)
     loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
-    return _PRICE * (gate * loose) ** 2 + _PARTED * noise * noise
+    return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + _PARTED * noise * noise
 
 
 def _area(points: Floats) -> float:
@@ -144,9 +146,7 @@ def fit_open(
         As for a contour.
 
     """
-    gate = max(tolerance, _FINEST, _NOISIEST * noise)
-    price = _price(gate, noise)
-    trim = TRIM + reach - 1
+    gate, trim, price = _limits(tolerance, noise, reach)
     if len(points) < _SHORT:
         return OpenPath(points)
     centre = points.mean(axis=0)

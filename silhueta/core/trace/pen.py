@@ -37,8 +37,6 @@ class Line:
     points : (N, 2) float, px
         Not repeated at the end of a closed one.
     closed : bool
-    gaps : int
-        Breaks that were closed along it.
     corners : tuple of int
         Which points are tips of sharp corners.
 
@@ -46,7 +44,6 @@ class Line:
 
     points: Floats
     closed: bool
-    gaps: int
     corners: tuple[int, ...] = ()
 
 
@@ -99,19 +96,19 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
     chains = without_spurs(chains, _SPUR * width)
     joined, bridges = _joined(chains, longest_gap, width)
     lines = []
-    for places, closed, gaps, tips in joined:
+    for places, closed, tips in joined:
         points = _middle(darkness, places - 0.5, width, closed)
         corners = sorted({int(np.argmin(np.hypot(*(places - tip).T))) for tip in tips})
         points[corners] = places[corners] - 0.5
         if _length(points) >= _SHORTEST * width or closed:
-            lines.append(Line(points, closed, gaps, tuple(corners)))
+            lines.append(Line(points, closed, tuple(corners)))
     return Drawing(tuple(lines), width, tuple(b - 0.5 for b in bridges))
 
 
 def _joined(
     chains: list[NDArray[np.int64]], longest_gap: float, width: float
-) -> tuple[list[tuple[Floats, bool, int, list[Floats]]], list[Floats]]:
-    """Return lines (points px, closed, gaps, tips): chains joined straightest first.
+) -> tuple[list[tuple[Floats, bool, list[Floats]]], list[Floats]]:
+    """Return lines (points px, closed, tips): chains joined straightest first.
 
     Every chain has two ends; each end is joined to at most one other, within its junction or over
     a gap.
@@ -126,7 +123,7 @@ def _joined(
     taken[[tip // 2 for tip in tips.values()]] = True
     mates = _mates(ends, chains, longest_gap, width, tips)
     back = max(2, round(_MERGED * width))
-    lines: list[tuple[Floats, bool, int, list[Floats]]] = []
+    lines: list[tuple[Floats, bool, list[Floats]]] = []
     bridges: list[Floats] = []
 
     def xy(chain: NDArray[np.int64]) -> Floats:
@@ -138,7 +135,7 @@ def _joined(
             continue
         pieces: list[Floats] = []
         met: list[Floats] = []
-        gaps, end, closed = 0, begin, False
+        end, closed = begin, False
         while True:
             number = end // 2
             taken[number] = True
@@ -160,7 +157,6 @@ def _joined(
                 onward = other[min(back, len(other) // 3)]
                 pieces += [_stretch(pieces[-1][-1], place), _stretch(place, onward)]
             elif ends[far][0] != ends[mate][0]:
-                gaps += 1
                 bridge = _bridge(
                     pieces[-1][-1], ends[far][1], xy(np.array([ends[mate][0]]))[0], ends[mate][1]
                 )
@@ -175,7 +171,7 @@ def _joined(
         points = points[keep]
         if closed and len(points) > 1 and np.array_equal(points[0], points[-1]):
             points = points[:-1]
-        lines.append((points, closed, gaps, met))
+        lines.append((points, closed, met))
     return lines, bridges
 
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.trace.contours import Contours
+from silhueta.core.trace.contours import Contours, gathered
 from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found
 from silhueta.core.trace.fit import fit_contour, fit_open
@@ -134,7 +134,4 @@ def one_edge(found: Contours, inner: bool) -> Contours:
     pieces = [found.contour(int(i)) for i in np.flatnonzero(keep)]
     if inner:
         pieces = [points[::-1] for points in pieces]
-    first = np.concatenate([[0], np.cumsum([len(p) for p in pieces])]).astype(np.int64)
-    return Contours(
-        np.ascontiguousarray(np.vstack(pieces)), first, np.abs(found.areas[keep]), found.dropped
-    )
+    return gathered(pieces, np.abs(found.areas[keep]), found.dropped)

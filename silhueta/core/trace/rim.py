@@ -21,12 +21,13 @@ def rims(found: Contours, shape: tuple[int, ...]) -> list[int]:
     """Return which outer contours are a rim of the picture of `shape` (rows, columns)."""
     rows, columns = shape[:2]
     out: list[int] = []
-    for i in np.flatnonzero(found.areas > 0):
-        points = found.contour(int(i))
-        low, high = points.min(0), points.max(0)
-        if low.min() > _ON and high[0] < columns - _ON and high[1] < rows - _ON:
-            continue
-        x, y = points.T
+    if len(found) == 0:
+        return out
+    low = np.minimum.reduceat(found.points, found.first[:-1])
+    high = np.maximum.reduceat(found.points, found.first[:-1])
+    touches = (low <= _ON).any(1) | (high >= np.array([columns, rows]) - _ON).any(1)
+    for i in np.flatnonzero(touches & (found.areas > 0)):
+        x, y = found.contour(int(i)).T
         sides = (
             (int((x <= _ON).sum()), rows),
             (int((x >= columns - _ON).sum()), rows),

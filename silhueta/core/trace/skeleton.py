@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.compiled import compiled
+from silhueta.core.compiled import compiled, doubled
 from silhueta.core.geometry.path import Floats
 
 Ink = NDArray[np.bool_]
@@ -90,9 +90,7 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
                         continue
                     start = used
                     if used + 2 >= len(out):
-                        grown = np.zeros((2 * len(out), 2), np.int64)
-                        grown[:used] = out[:used]
-                        out = grown
+                        out = doubled(out, used)
                     out[used, 0], out[used, 1] = r, c
                     used += 1
                     pr, pc, way = r, c, k
@@ -105,9 +103,7 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
                             if br == -dr and bc == -dc:
                                 walked[nr, nc, back] = True
                         if used + 2 >= len(out):
-                            grown = np.zeros((2 * len(out), 2), np.int64)
-                            grown[:used] = out[:used]
-                            out = grown
+                            out = doubled(out, used)
                         out[used, 0], out[used, 1] = nr, nc
                         used += 1
                         if (nr == r and nc == c) or _degree(skeleton, nr, nc) != 2:

@@ -27,7 +27,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.colour_trace import colour_loops
 from silhueta.core.trace.colours import split
-from silhueta.core.trace.contours import Contours
+from silhueta.core.trace.contours import Contours, gathered
 from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
 from silhueta.core.trace.edge import Edge, noise_along, true_edge
@@ -53,7 +53,6 @@ class Traced(NamedTuple):
     scale: Scale
     level: float  # grey value of the edge, 0 to 255
     dropped: int  # loops under the speck limit
-    tolerance_px: float
     noise_px: float  # standard deviation of a point of the edge
     rims: int  # dark along the picture's border, left out
     deviation: Deviation  # mm, loops in the outline's order
@@ -134,16 +133,12 @@ def trace(
         scale = Scale(size, picture.height, kind or kind_of(datum))
         outline, order = _outline([_to_mm(scale, loop) for loop in loops], settings.keep)
         edges = [edge.contours.contour(i) for i in order]
-        off = deviation_of(edges, [loops[i] for i in order], TRIM + edge.reach)
-        off = off._replace(
-            edge=scale.to_mm(off.edge), feet=scale.to_mm(off.feet), distance=off.distance * size
-        )
+        off = deviation_of(edges, [loops[i] for i in order], TRIM + edge.reach).in_mm(scale)
     return Traced(
         outline,
         scale,
         got.field.grey,
         got.contours.dropped,
-        tolerance,
         edge.noise,
         got.rims,
         off,
@@ -170,16 +165,12 @@ def _middles(
         loose = [i for i in range(len(moved)) if i not in set(closed)]
         contours = (*outline.contours, *(Contour(moved[i]) for i in loose))
         order = [closed[i] for i in order] + loose
-        off = deviation_of([points[i] for i in order], [paths[i] for i in order], 0.0)
-        off = off._replace(
-            edge=scale.to_mm(off.edge), feet=scale.to_mm(off.feet), distance=off.distance * size
-        )
+        off = deviation_of([points[i] for i in order], [paths[i] for i in order], 0.0).in_mm(scale)
     return Traced(
         Outline(contours),
         scale,
         got.field.grey,
         got.contours.dropped,
-        tolerance,
         0.0,
         got.rims,
         off,
@@ -241,11 +232,8 @@ def trace_colours(
                 contours.append(replace(contour, taken=taken, colour=colour))
             edges += [inner[i].points for i in order]
             loops += [inner[i].loop for i in order]
-        off = deviation_of(edges, loops, TRIM + 1)
-        off = off._replace(
-            edge=scale.to_mm(off.edge), feet=scale.to_mm(off.feet), distance=off.distance * size
-        )
-    return Traced(Outline(tuple(contours)), scale, 128.0, 0, tolerance, 0.0, rims, off)
+        off = deviation_of(edges, loops, TRIM + 1).in_mm(scale)
+    return Traced(Outline(tuple(contours)), scale, 128.0, 0, 0.0, rims, off)
 
 
 def _framing(loop: Loop, wide: int, high: int) -> bool:
@@ -260,30 +248,23 @@ def _edge(
     """Return the contours where the edge really is, calmed where that is wanted."""
     edge = Edge(got.contours, 0.0, 1)
     if walls is not None and face is not None:
-        top = _at_the_top(got.contours, face, walls)
+        top = _with_points(got.contours, at_the_top(_pieces(got.contours), face, walls))
         edge = Edge(top, noise_along(top), 1)
     elif not got.field.exact:
         edge = true_edge(got.field.values, got.contours)
     if settings.smooth > 0:
-        found = edge.contours
         length = settings.smooth / got.size
-        edge = edge._replace(
-            contours=_with_points(
-                found, [calm(found.contour(i), length) for i in range(len(found))]
-            )
-        )
+        calmed = [calm(points, length) for points in _pieces(edge.contours)]
+        edge = edge._replace(contours=_with_points(edge.contours, calmed))
     return edge
 
 
-def _at_the_top(found: Contours, face: NDArray[np.uint8], walls: Walls) -> Contours:
-    return _with_points(
-        found, at_the_top([found.contour(i) for i in range(len(found))], face, walls)
-    )
+def _pieces(found: Contours) -> list[Floats]:
+    return [found.contour(i) for i in range(len(found))]
 
 
 def _with_points(found: Contours, points: Sequence[Floats]) -> Contours:
-    first = np.concatenate([[0], np.cumsum([len(p) for p in points])]).astype(np.int64)
-    return Contours(np.vstack(points), first, found.areas, found.dropped)
+    return gathered(points, found.areas, found.dropped)
 
 
 class _Fitting(NamedTuple):
