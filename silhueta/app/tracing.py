@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from silhueta.core.picture.decode import Picture
     from silhueta.core.trace.deviation import Deviation
     from silhueta.core.trace.job_trace import Stages, TracedJob
+    from silhueta.core.trace.trace import Traced
 
 
 class Tracing(QObject):
@@ -34,8 +35,8 @@ class Tracing(QObject):
         self.counts = [0] * 256
         self.failure = ""
         self.proposal: TooMuchError | None = None
-        self.deviation: Deviation | None = None  # of the present outline, mm
-        self.line_width: float | None = None  # mm, of a drawing's pen
+        self._traced: Traced | None = None
+        self._traced_for: object = None  # the outline that it belongs to
         self.flat: Rectified | None = None
         self._flat_for: object = None
         self._stages: Stages | None = None
@@ -50,12 +51,27 @@ class Tracing(QObject):
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
         self.flat, self._flat_for, self._stages = None, None, None
-        self.deviation, self.line_width, self.proposal = None, None, None
+        self._traced, self._traced_for, self.proposal = None, None, None
         self.counts = [0] * 256
         if picture is not None:
             from silhueta.core.trace.threshold import histogram
 
             self.counts = histogram(picture.grey).tolist()
+
+    @property
+    def deviation(self) -> Deviation | None:
+        """How far the present outline leaves the edge, mm, where that has been worked out."""
+        return None if self._present is None else self._present.deviation
+
+    @property
+    def line_width(self) -> float | None:
+        """The width of a drawing's pen, mm."""
+        return None if self._present is None else self._present.line_width
+
+    @property
+    def _present(self) -> Traced | None:
+        """What came of the trace of the present outline; undo may have brought another back."""
+        return self._traced if self._traced_for is self._session.job.outline else None
 
     def size_sigma(self) -> tuple[float, float] | None:
         """Return how sure the outline's width and height are (95 %), mm, where that is known."""
@@ -113,11 +129,13 @@ class Tracing(QObject):
         if not _same_inputs(self._session.job, asked):
             return
         self.flat, self._flat_for = flat, _flat_key(asked)
+        stale = is_stale(self._session.job)
         if done is not None:
-            self.deviation, self.line_width = done.traced.deviation, done.traced.line_width
+            self._traced = done.traced
+            self._traced_for = (done.job if stale else self._session.job).outline
         self.flattened.emit(flat)
         stamp = None if done is None else done.job.traced
-        if done is not None and stamp is not None and is_stale(self._session.job):
+        if done is not None and stamp is not None and stale:
             outline = done.job.outline
             self._session.amend(lambda job: set_outline(job, outline, stamp))
 

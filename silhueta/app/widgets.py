@@ -176,6 +176,16 @@ def row(*widgets: QWidget | None) -> QHBoxLayout:
     return layout
 
 
+def boxed(parent: QWidget, *layouts: QHBoxLayout) -> QWidget:
+    """Return a widget that holds rows one below the other, to be shown and hidden together."""
+    box = QWidget(parent)
+    inside = QVBoxLayout(box)
+    inside.setContentsMargins(0, 0, 0, 0)
+    for layout in layouts:
+        inside.addLayout(layout)
+    return box
+
+
 def clear(layout: QVBoxLayout) -> None:
     """Take all widgets out of a list of lines; they go once their own signals have ended."""
     while (item := layout.takeAt(0)) is not None:

@@ -108,6 +108,28 @@ def test_the_deviation_is_shown_and_its_worst_place_reached(hand, plate_png):
     assert "deviation" not in table.overlays
 
 
+def test_the_deviation_shown_is_that_of_the_outline_shown(hand, plate_png):
+    hand.open(plate_png)
+    sheet = trace_sheet(hand)
+    hand.click("show-deviation")
+    first = hand.window.tracing.deviation
+    hand.type(sheet.tolerance, "2 mm")
+    hand.settle()
+    second = hand.window.tracing.deviation
+    assert second is not first
+    assert hand.window.table.overlays["deviation"].shows(second, "mm")
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    # the outline of before is back at once; what belongs to another is not laid over it
+    assert hand.window.tracing.deviation is None
+    assert "deviation" not in hand.window.table.overlays
+    sheet.show_deviation.click()
+    sheet.show_deviation.click()
+    hand.settle()
+    again = hand.window.tracing.deviation
+    assert again.worst == pytest.approx(first.worst)
+    assert hand.window.table.overlays["deviation"].shows(again, "mm")
+
+
 def test_a_pen_line_becomes_one_loop(hand, tmp_path):
     grey = np.full((300, 400), 245, np.uint8)
     grey[60:240, 80:320] = 20

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
@@ -18,13 +18,16 @@ from silhueta.app.stops.trace_more import TraceMore
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, boxed, heading, row, sentence
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace
 from silhueta.core.trace.threshold import level_of
 from silhueta.core.units import format_length, parse_area, parse_length
+
+if TYPE_CHECKING:
+    from silhueta.app.table.deviation_layer import DeviationLayer
 
 _FINEST_PX, _COARSEST_PX = 0.15, 6.0  # ends of the tolerance slider
 _SMALLEST_PX, _LARGEST_PX = 4.0, 40_000.0  # ends of the speck slider, px²
@@ -53,7 +56,7 @@ class TraceSheet(Worksheet):
             "Loops to cut", {"all": "All", "outer+holes": "Outer, holes", "outer": "Outer"}, self
         )
         self.meaning, self.left_out, self.fault = Note(), Note(), Note()
-        self._deviation_shown: object = None
+        self._band: DeviationLayer | None = None
         self.modes = TraceModes(session, tracing, table, self)
         self.more_button = QPushButton("More…", self)
         self.more_button.setCheckable(True)
@@ -78,16 +81,12 @@ class TraceSheet(Worksheet):
         self.connect_job()
 
     def _lay_out(self) -> None:
-        self._side_row = QWidget(self)
-        layout = row(heading("The part is"), None, self.side)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self._side_row.setLayout(layout)
+        self._side_row = boxed(self, row(heading("The part is"), None, self.side))
         self.body.addWidget(self._side_row)
         self.body.addWidget(self.modes)
-        self._threshold_row = QWidget(self)
-        layout = row(heading("Threshold"), None, self.find_it, self.threshold)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self._threshold_row.setLayout(layout)
+        self._threshold_row = boxed(
+            self, row(heading("Threshold"), None, self.find_it, self.threshold)
+        )
         self.body.addWidget(self._threshold_row)
         self.body.addWidget(self.histogram)
         self.body.addWidget(self.fault)
@@ -122,7 +121,6 @@ class TraceSheet(Worksheet):
             field.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
         for part in (self.modes, self.more):
             part.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
-        self.modes.failed.connect(self.failed)
         self.more_button.toggled.connect(self._toggle_more)
         self.show_deviation.toggled.connect(self._toggle_deviation)
         self.worst.clicked.connect(self._go_to_worst)
@@ -185,14 +183,13 @@ class TraceSheet(Worksheet):
         patches = job.trace.patches
         layer = PatchLayer(patches, flat) if patches and flat is not None else None
         self._table.set_overlay("patches", layer)
-        key = (deviation, self.session.units, self.show_deviation.isChecked())
-        if deviation is None or is_stale(job) or not self.show_deviation.isChecked():
-            self._table.set_overlay("deviation", None)
-            self._deviation_shown = None
-        elif self._deviation_shown != key:
-            self._deviation_shown = key
-            made = DeviationLayer(deviation, self.session.units)
-            self._table.set_overlay("deviation", made)
+        wanted = self.show_deviation.isChecked() and not is_stale(job)
+        shown = self._band
+        if deviation is None or not wanted:
+            self._band = None
+        elif shown is None or not shown.shows(deviation, self.session.units):
+            self._band = DeviationLayer(deviation, self.session.units)
+        self._table.set_overlay("deviation", self._band)
 
     def _drag_threshold(self, grey: float) -> None:
         self._table.preview_threshold(grey, not self.session.job.trace.invert)

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.stops.histogram import read_grey
+from silhueta.app.stops.trace_part import TracePart
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row
-from silhueta.app.work import Bench
-from silhueta.core.errors import SilhuetaError
-from silhueta.core.job import Job, TraceSettings, set_trace
+from silhueta.app.widgets import Choice, Field, Note, boxed, heading, read_number, row
+from silhueta.core.job import Job, TraceSettings
 from silhueta.core.units import format_length, parse_length
 
 _MODES = {
@@ -37,18 +34,13 @@ _MEANINGS = {
 }
 
 
-class TraceModes(QWidget):
+class TraceModes(TracePart):
     """The mode, and the controls that belong to it; the histogram stays with the worksheet."""
-
-    wrong = Signal(str)
-    failed = Signal(str)
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self._session, self._tracing, self._table = session, tracing, table
-        self.bench = Bench(self)
+        super().__init__(session, tracing, table, parent)
         self.mode = Choice("Told apart by", _MODES, self, columns=3)
         self.meaning = Note(parent=self)
         self.low = Field("Band from", read_grey, self)
@@ -62,9 +54,9 @@ class TraceModes(QWidget):
         self._swatches = QHBoxLayout()
         self._swatches_shown: tuple[Any, ...] | None = None
         self._rows = {
-            "band": _boxed(self, row(heading("From"), self.low, heading("to"), self.high, None)),
-            "local": _boxed(self, row(heading("Window"), None, self.window_side)),
-            "colour": _boxed(
+            "band": boxed(self, row(heading("From"), self.low, heading("to"), self.high, None)),
+            "local": boxed(self, row(heading("Window"), None, self.window_side)),
+            "colour": boxed(
                 self,
                 row(heading("Colours"), None, self.pick),
                 self._swatches,
@@ -90,15 +82,8 @@ class TraceModes(QWidget):
         self.distance.typed.connect(lambda v: self._set("Distance of colour", colour_distance=v))
         self.pick.clicked.connect(self._start)
         self.bench.done.connect(self._take)
-        self.bench.failed.connect(self.failed)
         for field in (self.low, self.high, self.window_side, self.distance):
             field.wrong.connect(self.wrong)
-
-    def _set(self, label: str, **changes: Any) -> None:
-        try:
-            self._session.apply(label, lambda job: set_trace(job, replace(job.trace, **changes)))
-        except SilhuetaError as error:
-            self.wrong.emit(str(error))
 
     def _choose(self, mode: str) -> None:
         if mode == "colour" and not self._session.job.trace.colours:
@@ -114,14 +99,10 @@ class TraceModes(QWidget):
         self._table.start_pick(1, self._picked)
 
     def _picked(self, points: list[tuple[float, float]]) -> None:
-        import numpy as np
-
-        file, flat = self._session.job.picture, self._tracing.flat
+        file = self._session.job.picture
         if file is None:
             return
-        x, y = points[0]
-        if flat is not None and not self._table.tilted:
-            x, y = flat.to_source(np.array([[x, y]]))[0].tolist()
+        ((x, y),) = self._in_photo(points)
 
         def colour(_: object) -> tuple[int, int, int]:
             from silhueta.core.picture.decode import colour_at
@@ -176,12 +157,3 @@ class TraceModes(QWidget):
                 button.clicked.connect(lambda _=False, n=number: self._drop(n))
                 self._swatches.addWidget(button)
             self._swatches.addStretch(1)
-
-
-def _boxed(parent: QWidget, *layouts: QHBoxLayout) -> QWidget:
-    box = QWidget(parent)
-    inside = QVBoxLayout(box)
-    inside.setContentsMargins(0, 0, 0, 0)
-    for layout in layouts:
-        inside.addLayout(layout)
-    return box

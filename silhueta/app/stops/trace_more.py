@@ -3,45 +3,39 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.look.icons import icon
 from silhueta.app.session import Session
 from silhueta.app.stops.histogram import read_grey
+from silhueta.app.stops.trace_part import TracePart
 from silhueta.app.table.patch_layer import WORDS
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, clear, heading, read_number, row
-from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import Job, set_trace
+from silhueta.core.job import Job
 from silhueta.core.trace_settings import MOST_COLOURS, Patch
 from silhueta.core.units import format_length, parse_area, parse_length
 
 _PENS = {"edge": "Edge", "outer": "Outer", "centre": "Middle", "inner": "Inner"}
 
 
-class TraceMore(QWidget):
+class TraceMore(TracePart):
     """Pen lines, colours, patches, and how the line is drawn."""
-
-    wrong = Signal(str)
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self._session, self._tracing, self._table = session, tracing, table
+        super().__init__(session, tracing, table, parent)
 
-        def length(name: str, least_zero: bool = True) -> Field:
-            return Field(name, lambda text: _length(text, session, least_zero), self)
+        def length(name: str) -> Field:
+            return Field(name, lambda text: _length(text, session), self)
 
         self.pen = Choice("Of a pen line take", _PENS, self)
         self.gaps = length("Close gaps up to")
         self.line_width = Note(parent=self)
-        self.bench = Bench(self)
         self.split = Field("Main colours", _read_count, self)
         self.propose = QPushButton("Count", self)
         self.propose.setObjectName("count-colours")
@@ -92,7 +86,6 @@ class TraceMore(QWidget):
         self.split.typed.connect(lambda v: self._set("Main colours", split=v))
         self.propose.clicked.connect(self._count)
         self.bench.done.connect(self._counted)
-        self.bench.failed.connect(self.wrong)
         self.fit.chosen.connect(lambda key: self._set("Line made of", fit=key))
         self.smooth.typed.connect(lambda v: self._set("Calm over", smooth=v))
         self.corner.typed.connect(lambda v: self._set("Corner angle", corner=v))
@@ -101,12 +94,6 @@ class TraceMore(QWidget):
         self.patch_area.clicked.connect(lambda: self._table.start_pick(0, self._take_patch))
         for field in (self.gaps, self.split, self.smooth, self.corner, self.pinhole):
             field.wrong.connect(self.wrong)
-
-    def _set(self, label: str, **changes: Any) -> None:
-        try:
-            self._session.apply(label, lambda job: set_trace(job, replace(job.trace, **changes)))
-        except SilhuetaError as error:
-            self.wrong.emit(str(error))
 
     def _count(self) -> None:
         file = self._session.job.picture
@@ -128,17 +115,11 @@ class TraceMore(QWidget):
     # patches
 
     def _take_patch(self, points: list[tuple[float, float]]) -> None:
-        import numpy as np
-
         if len(points) == 2:
             (a, b), (c, d) = points
             points = [(a, b), (c, b), (c, d), (a, d)]
-        flat = self._tracing.flat
-        if flat is not None and not self._table.tilted:
-            moved = flat.to_source(np.array(points, np.float64)).round(2).tolist()
-            points = [(float(x), float(y)) for x, y in moved]
         try:
-            patch = Patch(tuple(points))
+            patch = Patch(tuple(self._in_photo(points)))
         except SilhuetaError as error:
             self.wrong.emit(str(error))
             return
@@ -211,9 +192,10 @@ class TraceMore(QWidget):
         self._show_patches(settings.patches)
 
 
-def _length(text: str, session: Session, _: bool) -> float:
-    bare = text.strip().lower()
-    if bare in ("0", "none", "off", "") or (bare.split() or [""])[0] in ("0", "0.0", "0.00"):
+def _length(text: str, session: Session) -> float:
+    """Return a length, mm, which may be none at all."""
+    first = (text.strip().lower().split() or [""])[0]
+    if first in ("", "0", "0.0", "0.00", "none", "off"):
         return 0.0
     return parse_length(text, session.units)
 

@@ -26,14 +26,19 @@ class DeviationLayer:
 
     def __init__(self, deviation: Deviation, units: Unit) -> None:
         self.deviation, self._units = deviation, units
+        self._worst, self._place = deviation.worst, deviation.worst_place()
         self._band = QPainterPath()
         self._made_for = 0.0
+
+    def shows(self, deviation: Deviation, units: Unit) -> bool:
+        """Return whether it is this very deviation that is painted, in these units."""
+        return self.deviation is deviation and self._units == units
 
     def paint(self, painter: QPainter, table: Table) -> None:
         """Paint over the outline."""
         transform, scale = table.view.transform(), table.view.px_per_mm
         close = scale * table.mm_per_px >= _TRUE
-        stretch = 1.0 if close else max(1.0, _SHOWN / max(self.deviation.worst * scale, 1e-9))
+        stretch = 1.0 if close else max(1.0, _SHOWN / max(self._worst * scale, 1e-9))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if close:
             self._paint_edge(painter, transform, table.view.shown())
@@ -46,13 +51,12 @@ class DeviationLayer:
             painter.setBrush(colour)
             painter.drawPath(transform.map(self._band))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-        place = self.deviation.worst_place()
-        if place is not None:
-            at = transform.map(QPointF(*place))
+        if self._place is not None:
+            at = transform.map(QPointF(*self._place))
             for pen in (QPen(CARD, 5), QPen(AMBER_DEEP, 2)):
                 painter.setPen(pen)
                 painter.drawEllipse(at, 15, 15)
-        worst = format_length(self.deviation.worst, self._units, 3)
+        worst = format_length(self._worst, self._units, 3)
         told = "points are the picture's edge" if close else f"band stretched {stretch:,.0f} times"
         paint_hint(painter, QRectF(table.rect()), f"Deviation: {told}; ring: largest, {worst}.")
 
