@@ -43,20 +43,16 @@ def test_every_scale_gives_the_true_size(call, plate_png, tmp_path, scale, size,
     assert report["scale"]["mm_per_px"] == pytest.approx(size[0] / 600, rel=2e-4)
 
 
+def reported(call, picture, folder, *options):
+    """Return the report of a trace at 254 dpi with these options."""
+    target, report = folder / "a.svg", folder / "r.json"
+    code, _, said = call("trace", picture, "-o", target, "--dpi", 254, "--report", report, *options)
+    assert code == 0, said
+    return json.loads(report.read_text())
+
+
 def test_the_report_is_what_other_tools_were_promised(call, plate_png, tmp_path):
-    call(
-        "trace",
-        plate_png,
-        "-o",
-        tmp_path / "a.svg",
-        "--dpi",
-        254,
-        "--report",
-        tmp_path / "r.json",
-        "--units",
-        "in",
-    )
-    report = json.loads((tmp_path / "r.json").read_text())
+    report = reported(call, plate_png, tmp_path, "--units", "in")
     assert list(report) == [
         "file_units",
         "size_mm",
@@ -265,19 +261,7 @@ def test_the_program_itself_runs_without_a_display(plate_png, tmp_path):
     ],
 )
 def test_every_way_to_tell_the_part_apart(call, plate_png, tmp_path, options, loops, opens):
-    code, _, said = call(
-        "trace",
-        plate_png,
-        "-o",
-        tmp_path / "a.svg",
-        "--dpi",
-        254,
-        "--report",
-        tmp_path / "r.json",
-        *options,
-    )
-    assert code == 0, said
-    report = json.loads((tmp_path / "r.json").read_text())
+    report = reported(call, plate_png, tmp_path, *options)
     assert report["outer_loops"] + report["holes"] == loops
     assert report["open_paths"] == opens
     assert report["size_mm"] == pytest.approx([60, 40], abs=0.12)

@@ -80,7 +80,8 @@ def part_field(
         share = cv2.resize(mask.astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
         return np.asarray(share > 255 * least)
 
-    seeds = _seeds(small, shrunk(domain, 0.99), shrunk(sheet, 0.99))
+    hinted = inked is not None or scraped is not None
+    seeds = _seeds(small, shrunk(domain, 0.99), shrunk(sheet, 0.99), hinted)
     for mask, value in ((inked, cv2.GC_FGD), (scraped, cv2.GC_BGD)):
         hint = shrunk(mask, 0.5)
         if hint is not None:
@@ -99,7 +100,7 @@ def part_field(
     if cut.mean() < _LEAST or (~cut).mean() < _LEAST:
         raise TraceError(_NOT_TOLD)
     soft = _soft_share(small, cut)
-    if soft > _SOFT and inked is None and scraped is None:
+    if soft > _SOFT and not hinted:
         raise TraceError(
             f"{100 * soft:.0f} % of the part's edge is as soft as a shadow's, so a shadow may have "
             "been taken for part; paint scrape on the shadow, or ink on the part, at Picture"
@@ -129,7 +130,9 @@ _NOT_TOLD = (
 )
 
 
-def _seeds(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) -> NDArray[np.uint8]:
+def _seeds(
+    small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None, hinted: bool
+) -> NDArray[np.uint8]:
     import cv2
 
     rows, columns = small.shape[:2]
@@ -144,7 +147,7 @@ def _seeds(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | None) ->
         on = _sharp(on, even, sheet)
         seeds[on] = cv2.GC_PR_FGD
         if on.sum() > _ON * sheet.sum():
-            seeds[_reaching(small, on, sheet, domain)] = cv2.GC_PR_FGD
+            seeds[_reaching(small, on, sheet, domain, hinted)] = cv2.GC_PR_FGD
         else:  # the part lies beside the sheet
             seeds[_unlike_rim(small, domain, sheet)] = cv2.GC_PR_FGD
             seeds[cv2.dilate(sheet.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0] = cv2.GC_BGD
@@ -202,13 +205,16 @@ def _unlike_rim(small: NDArray[np.uint8], domain: Mask | None, sheet: Mask | Non
     return unlike if unlike.mean() > _ON else np.ones_like(unlike)
 
 
-def _reaching(small: NDArray[np.uint8], on: Mask, sheet: Mask, domain: Mask | None) -> Mask:
+def _reaching(
+    small: NDArray[np.uint8], on: Mask, sheet: Mask, domain: Mask | None, hinted: bool
+) -> Mask:
     """Return what beside the sheet looks like the part `on` it, and hangs together with it.
 
     Raises
     ------
     TraceError
-        If the part reaches over the edge of the sheet onto ground that looks like it.
+        If the part reaches over the edge of the sheet onto ground that looks like it, unless a
+        person has said (`hinted`) what is what.
 
     """
     import cv2
@@ -225,6 +231,8 @@ def _reaching(small: NDArray[np.uint8], on: Mask, sheet: Mask, domain: Mask | No
     part = np.median(lab[on], axis=0)
     bench = np.median(lab[free], axis=0)
     if np.linalg.norm(part - bench) < _ALIKE:
+        if hinted:
+            return nothing
         raise TraceError(
             "the part reaches over the edge of the sheet, and the ground there looks like the "
             "part; lay a larger sheet under it, or paint ink on the part and scrape beside it"

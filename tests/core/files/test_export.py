@@ -176,3 +176,23 @@ def test_half_circles_survive_rounding_wherever_they_lie(tmp_path, units):
     found = read_drawing(tmp_path / "a.svg").paths
     areas = [abs(signed_area(path)) for path in found if isinstance(path, Loop)]
     assert sorted(areas) == pytest.approx(sorted(signed_area(c) for c in circles), rel=1e-5)
+
+
+def test_each_colour_has_a_layer_and_a_fill_of_its_own_and_is_proven(tmp_path):
+    blue, red = (20, 52, 77), (170, 40, 35)
+    left, right = square(20, (0, 0)), square(20, (20, 0))  # they share a side
+    inner = hole(circle_loop((10, 10), 4))
+    outline = Outline(
+        (Contour(left, colour=blue), Contour(inner, colour=blue), Contour(right, colour=red))
+    )
+    made = draw(outline)
+    assert [name for name, _ in made.layered()] == [
+        "CUT_INSIDE_14344D",
+        "CUT_OUTSIDE_14344D",
+        "CUT_OUTSIDE_AA2823",
+    ]
+    for suffix in (".dxf", ".svg"):
+        proof = export(made, tmp_path / f"two{suffix}")
+        assert proof.figures.size_mm == pytest.approx((40, 20))
+    assert b'fill="#14344d"' in (tmp_path / "two.svg").read_bytes()
+    assert sum(signed_area(part.outer) for part in made.parts) == pytest.approx(800)

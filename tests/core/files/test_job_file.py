@@ -4,7 +4,7 @@ import zipfile
 import numpy as np
 import pytest
 
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.job_file import FORMAT, job_bytes, job_from_bytes, load_job, save_job
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
@@ -14,6 +14,7 @@ from silhueta.core.job import (
     Job,
     LengthDatum,
     OverallDatum,
+    Patch,
     PictureFile,
     PixelDatum,
     TraceSettings,
@@ -75,6 +76,74 @@ def test_everything_comes_back(tmp_path):
             two.locked,
         )
     assert not is_stale(back)
+
+
+def test_all_that_trace_can_be_told_comes_back():
+    trace = TraceSettings(
+        mode="colour",
+        colours=((200, 30, 40), (1, 2, 3)),
+        colour_distance=12.5,
+        pinhole=0.25,
+        pen="inner",
+        close_gaps=1.5,
+        fit="curves",
+        smooth=0.3,
+        corner=20.0,
+        many=True,
+        patches=(Patch(((1.0, 2.0), (30.0, 2.0), (30.0, 9.0)), "local", window=7.0, invert=True),),
+    )
+    coloured = Contour(CURVED, colour=(20, 52, 77))
+    stamp = TraceStamp((), trace, 0.1, 90.0, 3, 0.2, rims=1, noise_mm=0.01, kept=2, replaced=5)
+    job = Job(trace=trace, outline=Outline((coloured,)), traced=stamp)
+    back = job_from_bytes(job_bytes(job), "x")
+    assert back.trace == trace
+    assert back.traced == stamp
+    assert back.outline.contours[0].colour == (20, 52, 77)
+
+
+def test_a_job_of_the_format_before_opens_with_what_is_new_left_as_usual(tmp_path):
+    save_job(full_job(), tmp_path / "now.silhueta")
+    with zipfile.ZipFile(tmp_path / "now.silhueta") as archive:
+        content = json.loads(archive.read("job.json"))
+        picture = archive.read("picture/strap 1.png")
+    known = {"threshold", "invert", "speck", "tolerance", "keep"}
+    content["format"] = 2
+    for settings in (content["trace"], content["traced"]["settings"]):
+        for name in set(settings) - known:
+            del settings[name]
+    for name in ("deviation_mean", "deviation_p95", "noise_mm", "rims", "kept", "replaced"):
+        content["traced"].pop(name, None)
+    for contour in content["outline"]:
+        contour.pop("colour", None)
+    with zipfile.ZipFile(tmp_path / "then.silhueta", "w") as archive:
+        archive.writestr("job.json", json.dumps(content))
+        archive.writestr("picture/strap 1.png", picture)
+    back = load_job(tmp_path / "then.silhueta")
+    assert back.trace == full_job().trace
+    assert not is_stale(back)
+
+
+@pytest.mark.parametrize(
+    ("where", "value"),
+    [
+        ("mode", "magic"),
+        ("band", [200.0, 100.0]),
+        ("split", 99),
+        ("patches", [{"points": [[0.0, 0.0], [1.0, 1.0]]}]),
+        ("colours", [[1, 2]]),
+    ],
+)
+def test_settings_of_a_strangers_job_that_cannot_be_are_refused(tmp_path, where, value):
+    save_job(full_job(), tmp_path / "a.silhueta")
+    with zipfile.ZipFile(tmp_path / "a.silhueta") as archive:
+        content = json.loads(archive.read("job.json"))
+        picture = archive.read("picture/strap 1.png")
+    content["trace"][where] = value
+    with zipfile.ZipFile(tmp_path / "b.silhueta", "w") as archive:
+        archive.writestr("job.json", json.dumps(content))
+        archive.writestr("picture/strap 1.png", picture)
+    with pytest.raises(SilhuetaError):
+        load_job(tmp_path / "b.silhueta")
 
 
 def test_an_empty_job_comes_back():

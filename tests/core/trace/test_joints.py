@@ -4,10 +4,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from benchmarks.shapes import FONTS, glyph_loops, picture, placed, workshop_shapes
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.march import node_turns
+from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, circle_loop
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.trace.deviation import deviation_of
@@ -101,3 +104,16 @@ def test_the_deviation_is_what_it_says():
     x, y = off.worst_place()
     assert np.degrees(np.arctan2(y, x)) % 30 == pytest.approx(15, abs=0.4)
     assert off.mean < off.p95 < off.worst
+
+
+@given(st.integers(0, 1000))
+def test_the_nearest_places_are_those_that_an_exhaustive_search_finds(seed):
+    rng = np.random.default_rng(seed)
+    angle = np.sort(rng.uniform(0, 2 * np.pi, 9))
+    nodes = (60 + 25 * rng.random(9))[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
+    bulges = rng.uniform(-0.3, 0.3, 9)
+    loop = Loop(nodes, np.full(9, ARC), bulges)
+    edge = flatten(loop, 0.01) + rng.normal(0, 0.3, (len(flatten(loop, 0.01)), 2))
+    off = deviation_of([edge], [loop], 0.0)
+    assert off.distance == pytest.approx(nearest(loop, edge).distance, abs=1e-6)
+    assert np.hypot(*(off.edge - off.feet).T) == pytest.approx(off.distance, abs=1e-6)

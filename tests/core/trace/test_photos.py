@@ -15,7 +15,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
-from silhueta.core.steps import Crop
+from silhueta.core.steps import Crop, Stroke
 from silhueta.core.trace.job_trace import Stages, trace_job
 from silhueta.core.trace.threshold import clear_level
 from silhueta.core.trace.walls import Walls, at_the_top
@@ -138,3 +138,42 @@ def test_where_part_and_bench_look_alike_the_cut_says_so():
     scene = replace(SCENE, part=replace(PART, x=240.0), texture="steel", bench=60.0)
     with pytest.raises(TraceError, match="looks like the part"):
         traced(scene, trace=TraceSettings(speck=20.0, mode="part"))
+
+
+def test_ink_and_scrape_say_what_greys_alone_cannot():
+    scene = replace(SCENE, part=replace(PART, x=225.0), texture="steel", bench=60.0)
+    plane = scene.plane()
+
+    def stroke(ink: bool, *places: tuple[float, float]) -> Stroke:
+        px = plane.to_px(np.array(places)).tolist()
+        return Stroke(ink, tuple((float(x), float(y)) for x, y in px), 24.0)
+
+    part = scene.part
+    c, s = np.cos(part.turn), np.sin(part.turn)
+
+    def on_part(u: float, v: float) -> tuple[float, float]:
+        return part.x + c * u - s * v, part.y + s * u + c * v
+
+    inked = stroke(True, on_part(-40, -25), on_part(45, -25), on_part(45, 25), on_part(0, 30))
+    scraped = stroke(False, (320.0, 30.0), (330.0, 100.0), (320.0, 190.0))
+    trace = TraceSettings(speck=20.0, mode="part")
+    done = traced(scene, trace=trace, clean=(inked, scraped))
+    areas = sorted(signed_area(contour.path) for contour in done.job.outline.contours)
+    assert areas[-1] > 0.5 * 120 * 80  # it is traced, not refused; the hints are the person's own
+
+
+def test_a_picked_colour_is_traced_at_true_size_within_the_crop():
+    picture = photo(SCENE)
+    sheet = look_for_sheet(picture, "a4", A4)
+    inside = np.array(sheet.corners).mean(0) + 0.6 * (
+        np.array(sheet.corners) - np.array(sheet.corners).mean(0)
+    )
+    left, top = inside.min(0)
+    right, bottom = inside.max(0)
+    crop = Crop(float(left), float(top), float(right - left), float(bottom - top))
+    darkest = int(np.quantile(picture.grey[int(top) : int(bottom), int(left) : int(right)], 0.1))
+    colour = TraceSettings(speck=20.0, mode="colour", colours=((darkest,) * 3,))
+    done = traced(SCENE, trace=colour, clean=(crop,))
+    outer = max((c.path for c in done.job.outline.contours), key=lambda p: abs(signed_area(p)))
+    area = 120 * 80 - (4 - np.pi) * PART.radius**2
+    assert signed_area(outer) == pytest.approx(area, rel=0.01)
