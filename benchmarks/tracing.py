@@ -166,7 +166,7 @@ def drag(megapixels: float = 24.0) -> dict[str, float]:
     times, plain = [], []
     for turn in range(60):
         start = time.perf_counter()
-        table.preview_threshold(60.0 + 2 * turn)
+        table.preview(np.arange(256) < 60.0 + 2 * turn)
         table.render(image)
         times.append(time.perf_counter() - start)
         visible = cv2.resize(grey, (table.width(), table.height()), interpolation=cv2.INTER_AREA)
@@ -176,7 +176,7 @@ def drag(megapixels: float = 24.0) -> dict[str, float]:
         layer.paint(painter, table.view.transform(), QRectF(table.view.shown()), 0.0)
         painter.end()
         plain.append(time.perf_counter() - start)
-    table.preview_threshold(None)
+    table.preview(None)
     window.close()
     late, base = float(np.percentile(times, 95)), float(np.percentile(plain, 95))
     return {

@@ -14,6 +14,7 @@ from silhueta.core.job import Job, is_stale, set_outline
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.app.table.picture_layer import PictureLayer
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.picture.decode import Picture
     from silhueta.core.trace.deviation import Deviation
@@ -39,7 +40,8 @@ class Tracing(QObject):
         self._traced_for: object = None  # the outline that it belongs to
         self.flat: Rectified | None = None
         self._flat_for: object = None
-        self._stages: Stages | None = None
+        self.stages: Stages | None = None
+        self._layer: PictureLayer | None = None
         self._asked: Job | None = None
         self.bench.done.connect(self._on_done)
         self.bench.failed.connect(self._on_failed)
@@ -50,7 +52,7 @@ class Tracing(QObject):
         """Take the decoded picture of the job that follows."""
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
-        self.flat, self._flat_for, self._stages = None, None, None
+        self.flat, self._flat_for, self.stages, self._layer = None, None, None, None
         self._traced, self._traced_for, self.proposal = None, None, None
         self.counts = [0] * 256
         if picture is not None:
@@ -87,9 +89,20 @@ class Tracing(QObject):
 
     def cleaned(self) -> Picture | None:
         """Return the photo after its cleaning steps."""
-        if self.picture is None or self._stages is None:
+        if self.picture is None or self.stages is None:
             return self.picture
-        return self._stages.cleaned(self._session.job, self.picture)
+        return self.stages.cleaned(self._session.job, self.picture)
+
+    def colour_field(self) -> PictureLayer | None:
+        """Return how far each pixel is from the picked colours, a grey a unit of difference."""
+        from silhueta.app.table.picture_layer import PictureLayer
+
+        made = None if self.stages is None else self.stages.colour_difference(self._session.job)
+        if made is None:
+            return None
+        if self._layer is None or self._layer.picture is not made:
+            self._layer = PictureLayer(made)
+        return self._layer
 
     def _refresh(self, job: Job) -> None:
         picture = self.picture
@@ -112,7 +125,7 @@ class Tracing(QObject):
         from silhueta.core.trace.job_trace import Stages
 
         picture = self.picture
-        stages = self._stages = self._stages or Stages()
+        stages = self.stages = self.stages or Stages()
         self._asked, self.failure, self.proposal = job, "", None
         self.bench.ask(label, lambda work: make(job, picture, work, stages), job)
         self.changed.emit()

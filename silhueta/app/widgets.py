@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QKeySequence
+from PySide6.QtGui import QFont, QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
+    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QSlider,
     QVBoxLayout,
     QWidget,
 )
@@ -63,6 +66,42 @@ class Choice(QWidget):
     def set_chosen(self, key: str) -> None:
         """Show `key` as chosen, without telling anybody."""
         self.button(key).setChecked(True)
+
+
+class Slider(QSlider):
+    """A slider over values that matter by their ratio; the wheel scrolls past it."""
+
+    slid = Signal(float)  # by the person
+    let_go = Signal()
+
+    def __init__(self, name: str, low: float, high: float, parent: QWidget | None = None) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self.setAccessibleName(name)
+        self.setRange(0, 100)
+        self._low, self._high = low, high
+        self.valueChanged.connect(
+            lambda step: self.slid.emit(low * float((high / low) ** (step / 100)))
+        )
+        self.sliderReleased.connect(self.let_go)
+
+    def show_value(self, value: float) -> None:
+        """Show `value`, without telling anybody."""
+        ratio = math.log(max(value, self._low) / self._low) / math.log(self._high / self._low)
+        self.blockSignals(True)
+        self.setValue(round(100 * ratio))
+        self.blockSignals(False)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Leave the wheel to the worksheet: scrolling changes nothing."""
+        event.ignore()
+
+
+class Select(QComboBox):
+    """A list of choices that opens at a click; the wheel scrolls past it."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Leave the wheel to the worksheet: scrolling changes nothing."""
+        event.ignore()
 
 
 class Field(QLineEdit):
@@ -214,3 +253,8 @@ def read_number(text: str, unit: str, low: float, high: float, what: str) -> flo
     if not low <= value <= high:
         raise UnitsError(f"{value:g} {unit} cannot be; {what} are {low:g} to {high:g}")
     return value
+
+
+def rounded(value: float) -> float:
+    """Return `value` to two figures, as a person would have typed it."""
+    return float(f"{value:.2g}")

@@ -17,7 +17,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from silhueta.core.errors import ScaleError
-from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
@@ -447,3 +447,8 @@ def is_stale(job: Job) -> bool:
     stamp = job.traced
     then = None if stamp is None else (stamp.datums, stamp.settings, stamp.optics, stamp.clean)
     return then != (job.datums, job.trace, job.optics, job.clean)
+
+
+def touched(outline: Outline) -> tuple[Contour, ...]:
+    """Return the contours that a person has changed, drawn or locked."""
+    return tuple(c for c in outline.contours if c.locked or c.origin in ("edited", "drawn"))

@@ -1,14 +1,21 @@
 """The worksheet of Trace, driven by hand."""
 
 import io
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QStyle, QStyleOptionSlider
 
 from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop
+from silhueta.core.geometry.transform import transform
+from silhueta.core.job import set_outline
 
 
 @pytest.fixture
@@ -26,6 +33,10 @@ def two_colours(tmp_path):
 def trace_sheet(hand):
     hand.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     return hand.window.sheets["trace"]
+
+
+def shifted(path):
+    return transform(path, np.eye(2), (3.0, 3.0))
 
 
 def box(hand):
@@ -185,3 +196,145 @@ def test_the_emblem_comes_apart_into_its_colours(hand):
     hand.type(sheet.more.split, "0")
     hand.settle()
     assert all(c.colour is None for c in hand.window.session.job.outline.contours)
+
+
+def part_of_the_screen(hand, x, y):
+    """Whether the table shows a pixel of the picture as part, as a preview paints it."""
+    at = hand.at(x, y)
+    return hand.window.table.grab().toImage().pixelColor(at).name() == "#3d4348"
+
+
+def press_and_drag(widget, start, end):
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(widget, end)
+
+
+def test_a_band_is_dragged_on_the_hills_and_shown_at_once(hand, plate_png):
+    hand.open(plate_png)
+    sheet = trace_sheet(hand)
+    hand.click("choice-band")
+    hand.settle()
+    hills, job = sheet.histogram, hand.window.session
+    x = int(hills._x(64))  # the lower end, to the left over the plate's own black
+    press_and_drag(hills, QPoint(x, 20), QPoint(0, 20))
+    assert job.job.trace.band[0] == 0
+    assert part_of_the_screen(hand, 120, 120)
+    assert not part_of_the_screen(hand, 20, 20)
+    QTest.mouseRelease(hills, Qt.MouseButton.LeftButton, pos=QPoint(0, 20))
+    hand.settle()
+    assert job.job.trace.band[1] == 192
+    assert len(job.job.outline.loops) == 2
+    assert not part_of_the_screen(hand, 120, 120)
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)  # the drag is one step
+    assert job.job.trace.band[0] == 64
+
+
+def held(slider):
+    """Take hold of a slider, at the middle of its handle."""
+    option = QStyleOptionSlider()
+    slider.initStyleOption(option)
+    style = slider.style()
+    handle = style.subControlRect(
+        QStyle.ComplexControl.CC_Slider, option, QStyle.SubControl.SC_SliderHandle, slider
+    ).center()
+    QTest.mousePress(slider, Qt.MouseButton.LeftButton, pos=handle)
+    return handle
+
+
+@pytest.mark.parametrize("mode", ["local", "colour"])
+def test_sliding_a_window_or_a_distance_shows_what_it_takes(hand, two_colours, mode):
+    hand.open(two_colours)
+    sheet = trace_sheet(hand)
+    hand.click(f"choice-{mode}")
+    if mode == "colour":
+        hand.click_picture(100, 100)
+        hand.settle()
+    hand.settle()
+    slider = sheet.modes.window_slider if mode == "local" else sheet.modes.distance_slider
+    at = held(slider)
+    QTest.mouseMove(slider, at + QPoint(-12, 0))
+    assert part_of_the_screen(hand, 100, 100)
+    assert part_of_the_screen(hand, 280, 200) is (mode == "local")
+    QTest.mouseMove(slider, at + QPoint(200, 0))
+    assert part_of_the_screen(hand, 280, 200)
+    QTest.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=at)
+    hand.settle()
+    assert not part_of_the_screen(hand, 100, 100)
+
+
+def test_a_loop_under_the_speck_limit_pales_while_the_limit_is_slid(hand, two_colours):
+    hand.open(two_colours)
+    sheet = trace_sheet(hand)
+    hand.window.tracing.bench.stop()
+    at = held(sheet.speck_slider)
+    QTest.mouseMove(sheet.speck_slider, at + QPoint(300, 0))
+    table = hand.window.table
+    assert table._outline.least > 96  # mm², each of the two
+    ink = hand.window.table.grab().toImage()
+    QTest.mouseRelease(sheet.speck_slider, Qt.MouseButton.LeftButton, pos=at)
+    assert table._outline.least == 0
+    assert table.grab().toImage() != ink
+
+
+def test_one_patch_is_traced_again_also_where_a_hand_has_been(hand, plate_png):
+    hand.open(plate_png)
+    sheet, session = trace_sheet(hand), hand.window.session
+    hand.click("more")
+    hand.click("patch-area")
+    for x, y in ((280, 140), (420, 140), (420, 170), (280, 170), (280, 140)):
+        hand.click_picture(x, y)  # over the hole's top
+    hand.settle()
+    outer, hole = sorted(session.job.outline.contours, key=lambda c: bounding_box([c.path])[0])
+    mine = [replace(c, path=shifted(c.path), origin="edited") for c in (outer, hole)]
+    edited = Outline(tuple(mine))
+    session.apply("edit", lambda job: set_outline(job, edited, job.traced))
+    hand.type(sheet.tolerance, "0.04 mm")
+    hand.settle()
+    assert session.job.outline.contours == edited.contours
+    assert "Kept as they were: 2" in sheet.result.text()
+    hand.window.table.grab()
+    assert hand.window.table.overlays["kept"].contours == edited.contours
+    hand.click("again-0")
+    hand.settle()
+    assert session.job.outline.contours[0] is mine[0]
+    assert bounding_box([session.job.outline.contours[1].path]) == pytest.approx(
+        (25, 15, 45, 35), abs=0.05
+    )
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.job.outline.contours == edited.contours
+
+
+def test_the_deviation_of_each_loop_is_listed_and_leads_to_its_place(hand, plate_png):
+    hand.open(plate_png)
+    sheet = trace_sheet(hand)
+    hand.click("show-deviation")
+    hand.settle()
+    rows = [sheet.by_loop.list.item(i).text() for i in range(sheet.by_loop.list.count())]
+    assert sorted(row.split("\n")[0] for row in rows) == [
+        "Hole 20.0 mm × 20.0 mm",
+        "Loop 60.0 mm × 40.0 mm",
+    ]
+    loops = hand.window.tracing.deviation.by_loop()
+    assert loops[0].worst > loops[1].worst
+    place = sheet.by_loop.list.visualItemRect(sheet.by_loop.list.item(1)).center()
+    QTest.mouseClick(sheet.by_loop.list.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    centre = hand.window.table.view.centre
+    assert (centre.x(), centre.y()) == pytest.approx(loops[1].place)
+
+
+def test_the_wheel_over_a_slider_changes_nothing(hand, plate_png):
+    hand.open(plate_png)
+    slider = trace_sheet(hand).speck_slider
+    before, at = hand.window.session.job, QPointF(slider.rect().center())
+    wheel = QWheelEvent(
+        at,
+        QPointF(slider.mapToGlobal(at.toPoint())),
+        QPoint(0, 0),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(slider, wheel)
+    assert hand.window.session.job is before

@@ -105,6 +105,16 @@ def test_the_horse_is_one_piece():
     assert signed_area(solid[0]) == pytest.approx((~horse).sum(), rel=0.01)
 
 
+def test_the_heading_of_the_unevenly_lit_page_is_read_against_its_surroundings():
+    # scikit-image's page, its heading "Region-based segmentation", counted by eye: 23 letters
+    # and a hyphen, each i and its dot apart, are 26 pieces; R e g o, b a e d, e g e a o are holes
+    heading = np.ascontiguousarray(skimage.data.page()[10:35, :300])
+    settings = TraceSettings(speck=3, pinhole=1, mode="local", window=20)
+    loops = trace(grey_picture(heading), PixelDatum(1), settings).outline.loops
+    areas = np.array([signed_area(loop) for loop in loops])
+    assert ((areas > 0).sum(), (areas < 0).sum()) == (26, 13)
+
+
 def gear_drawing(units: str = "mm"):
     true = placed(workshop_shapes()["gear"], 300)
     outline = trace(drawn(true, 300, 300), PixelDatum(0.2), TraceSettings(speck=1)).outline

@@ -37,6 +37,7 @@ class Histogram(QWidget):
     """How many pixels have each grey, 0 black to 255 white; the marker is the threshold."""
 
     dragged = Signal(float)  # while the hand moves it
+    banded = Signal(float, float)  # the ends of a band, while the hand moves one
     dropped = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -49,16 +50,26 @@ class Histogram(QWidget):
         self._value = 128.0
         self._dark = True
         self._automatic = True
-        self.setToolTip("Drag to move the threshold; arrow keys move it by one grey")
+        self._band: tuple[float, float] | None = None
+        self._end = 0  # of the band, that the hand holds
 
     def sizeHint(self) -> QSize:
         """Return a height that shows two hills apart."""
         return QSize(240, 104)
 
-    def show_values(self, counts: list[int], value: float, dark: bool, automatic: bool) -> None:
-        """Show counts (256), the threshold, which side is the part, and who set it."""
+    def show_values(
+        self,
+        counts: list[int],
+        value: float,
+        dark: bool,
+        automatic: bool,
+        band: tuple[float, float] | None = None,
+    ) -> None:
+        """Show counts (256), the threshold, which side is the part, and who set it; or a band."""
         self._counts, self._value = counts, value
-        self._dark, self._automatic = dark, automatic
+        self._dark, self._automatic, self._band = dark, automatic, band
+        tip = "Drag an end of the band" if band else "Drag to move the threshold"
+        self.setToolTip(f"{tip}; arrow keys move it by one grey")
         self.update()
 
     def _x(self, grey: float) -> float:
@@ -72,8 +83,7 @@ class Histogram(QWidget):
         painter.fillRect(QRectF(0, 0, self.width(), floor), WHITE)
         pairs = [max(self._counts[g - g % 2], self._counts[g - g % 2 + 1]) for g in range(256)]
         top = math.log1p(max(max(pairs), 1))
-        for dark_side in (True, False):
-            low, high = (0, int(self._value)) if dark_side else (int(self._value), 256)
+        for low, high, part in self._stretches():
             hill = [QPointF(self._x(low), floor)]
             for grey in range(low, high):
                 hill.append(
@@ -81,7 +91,7 @@ class Histogram(QWidget):
                 )
             hill.append(QPointF(self._x(max(high - 1, low)), floor))
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(PENCIL if dark_side == self._dark else RULE)
+            painter.setBrush(PENCIL if part else RULE)
             painter.drawPolygon(QPolygonF(hill))
         for grey in range(0, 256, 3):
             painter.fillRect(
@@ -96,34 +106,52 @@ class Histogram(QWidget):
             if grey in (0, 255):
                 flag = Qt.AlignmentFlag.AlignLeft if grey == 0 else Qt.AlignmentFlag.AlignRight
             painter.drawText(box, flag, str(grey))
-        x = self._x(self._value)
-        painter.setPen(QPen(BRASS_DEEP, 2))
-        painter.drawLine(QPointF(x, 0), QPointF(x, floor + 8))
-        painter.setBrush(BRASS)
-        painter.setPen(QPen(BRASS_DEEP, 1))
-        painter.drawPolygon(
-            QPolygonF(
-                [QPointF(x, floor - 4), QPointF(x - 8, floor + 12), QPointF(x + 8, floor + 12)]
-            )
-        )
+        for grey_value in self._band or (self._value,):
+            x = self._x(grey_value)
+            painter.setPen(QPen(BRASS_DEEP, 2))
+            painter.drawLine(QPointF(x, 0), QPointF(x, floor + 8))
+            painter.setBrush(BRASS)
+            painter.setPen(QPen(BRASS_DEEP, 1))
+            feet = [QPointF(x - 8, floor + 12), QPointF(x + 8, floor + 12)]
+            painter.drawPolygon(QPolygonF([QPointF(x, floor - 4), *feet]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(BRASS_DEEP if self.hasFocus() else CHALK, 2 if self.hasFocus() else 1))
         painter.drawRect(QRectF(0.5, 0.5, self.width() - 1, floor - 1))
         painter.end()
 
-    def _drag_to(self, x: float) -> None:
-        grey = round((x - _SIDE) / max(self.width() - 2 * _SIDE, 1) * 255)
-        self.dragged.emit(float(min(max(grey, 1), 255)))
+    def _stretches(self) -> list[tuple[int, int, bool]]:
+        """Return the ranges of greys, and whether each is the part's."""
+        if self._band is None:
+            middle = int(self._value)
+            return [(0, middle, self._dark), (middle, 256, not self._dark)]
+        low, high = (int(end) for end in self._band)
+        return [(0, low, not self._dark), (low, high, self._dark), (high, 256, not self._dark)]
+
+    def _grey_at(self, x: float) -> float:
+        return round((x - _SIDE) / max(self.width() - 2 * _SIDE, 1) * 255)
+
+    def _drag_to(self, grey: float) -> None:
+        if self._band is None:
+            self.dragged.emit(float(min(max(grey, 1), 255)))
+            return
+        low, high = self._band
+        if self._end == 0:
+            self.banded.emit(float(min(max(grey, 0), high - 1)), high)
+        else:
+            self.banded.emit(low, float(max(min(grey, 255), low + 1)))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Put the threshold where the hand is."""
+        """Put the threshold, or the nearer end of the band, where the hand is."""
         if event.button() == Qt.MouseButton.LeftButton:
-            self._drag_to(event.position().x())
+            grey = self._grey_at(event.position().x())
+            if self._band is not None:
+                self._end = int(abs(grey - self._band[0]) > abs(grey - self._band[1]))
+            self._drag_to(grey)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Drag it along."""
         if event.buttons() & Qt.MouseButton.LeftButton:
-            self._drag_to(event.position().x())
+            self._drag_to(self._grey_at(event.position().x()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let it go."""
@@ -136,5 +164,6 @@ class Histogram(QWidget):
             super().keyPressEvent(event)
             return
         far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.dragged.emit(float(min(max(round(self._value) + step * (10 if far else 1), 1), 255)))
+        now = self._value if self._band is None else self._band[self._end]
+        self._drag_to(round(now) + step * (10 if far else 1))
         self.dropped.emit()

@@ -2,35 +2,33 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, QTimer
+import numpy as np
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
 from silhueta.app.stops.histogram import Histogram, read_grey
+from silhueta.app.stops.loop_deviations import LoopDeviations
 from silhueta.app.stops.trace_modes import TraceModes
 from silhueta.app.stops.trace_more import TraceMore
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, boxed, heading, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, Slider, boxed, heading, rounded, row, sentence
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.inspection.figures import outline_figures
-from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace
+from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace, touched
 from silhueta.core.trace.threshold import level_of
 from silhueta.core.units import format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
     from silhueta.app.table.deviation_layer import DeviationLayer
-
-_FINEST_PX, _COARSEST_PX = 0.15, 6.0  # ends of the tolerance slider
-_SMALLEST_PX, _LARGEST_PX = 4.0, 40_000.0  # ends of the speck slider, px²
 
 
 class TraceSheet(Worksheet):
@@ -47,11 +45,11 @@ class TraceSheet(Worksheet):
         self.threshold.setFixedWidth(64)
         self.histogram = Histogram(self)
         self.tolerance = Field("Tolerance", lambda text: parse_length(text, session.units), self)
-        self.tolerance_slider = _slider("Tolerance")
+        self.tolerance_slider = Slider("Tolerance", 0.15, 6.0, self)  # px
         self.speck = Field(
             "Leave out specks under", lambda text: parse_area(text, session.units), self
         )
-        self.speck_slider = _slider("Leave out specks under")
+        self.speck_slider = Slider("Leave out specks under", 4.0, 40_000.0, self)  # px²
         self.keep = Choice(
             "Loops to cut", {"all": "All", "outer+holes": "Outer, holes", "outer": "Outer"}, self
         )
@@ -63,7 +61,7 @@ class TraceSheet(Worksheet):
         self.more_button.setObjectName("more")
         self.more = TraceMore(session, tracing, table, self)
         self.more.hide()
-        self.benches = (self.modes.bench, self.more.bench)
+        self.benches = (self.modes.bench, self.more.bench, self.more.patch_bench)
         self.show_deviation = QPushButton("Deviation", self)
         self.show_deviation.setCheckable(True)
         self.show_deviation.setObjectName("show-deviation")
@@ -75,6 +73,7 @@ class TraceSheet(Worksheet):
         self.leave_specks.setObjectName("leave-specks")
         self.all_the_same = QPushButton("Trace it all the same", self)
         self.all_the_same.setObjectName("all-the-same")
+        self.by_loop = LoopDeviations(self)
         self._lay_out()
         self._connect()
         tracing.changed.connect(lambda: self.refresh(session.job))
@@ -101,6 +100,7 @@ class TraceSheet(Worksheet):
         self.body.addWidget(heading("Loops to cut"))
         self.body.addWidget(self.keep)
         self.body.addLayout(row(self.show_deviation, self.worst))
+        self.body.addWidget(self.by_loop)
         self.body.addWidget(self.more_button)
         self.body.addWidget(self.more)
 
@@ -111,11 +111,12 @@ class TraceSheet(Worksheet):
         self.histogram.dragged.connect(self._drag_threshold)
         self.histogram.dropped.connect(self._drop)
         self.tolerance.typed.connect(lambda value: self._set("Tolerance", tolerance=value))
-        self.tolerance_slider.valueChanged.connect(self._slide_tolerance)
+        self.tolerance_slider.slid.connect(self._slide_tolerance)
         self.speck.typed.connect(lambda value: self._set("Speck limit", speck=value))
-        self.speck_slider.valueChanged.connect(self._slide_speck)
+        self.speck_slider.slid.connect(self._slide_speck)
         for slider in (self.tolerance_slider, self.speck_slider):
-            slider.sliderReleased.connect(self.session.end_merge)
+            slider.let_go.connect(self._drop)
+        self.histogram.banded.connect(self.modes.drag_band)
         self.keep.chosen.connect(lambda key: self._set("Loops to cut", keep=key))
         for field in (self.threshold, self.tolerance, self.speck):
             field.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
@@ -123,6 +124,7 @@ class TraceSheet(Worksheet):
             part.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
         self.more_button.toggled.connect(self._toggle_more)
         self.show_deviation.toggled.connect(self._toggle_deviation)
+        self.by_loop.picked.connect(self._table.show_place)
         self.worst.clicked.connect(self._go_to_worst)
         self.leave_specks.clicked.connect(self._leave_specks)
         self.all_the_same.clicked.connect(lambda: self._set("Trace it all", many=True))
@@ -169,12 +171,13 @@ class TraceSheet(Worksheet):
     def hideEvent(self, event: QHideEvent) -> None:
         """Take them off it."""
         super().hideEvent(event)
-        for name in ("deviation", "patches"):
+        for name in ("deviation", "patches", "kept"):
             self._table.set_overlay(name, None)
 
     def _show_overlays(self, job: Job) -> None:
         """Lay the patches, and the deviation while it is wanted, over the outline."""
         from silhueta.app.table.deviation_layer import DeviationLayer
+        from silhueta.app.table.kept_layer import KeptLayer
         from silhueta.app.table.patch_layer import PatchLayer
 
         if not self.isVisible():
@@ -183,6 +186,9 @@ class TraceSheet(Worksheet):
         patches = job.trace.patches
         layer = PatchLayer(patches, flat) if patches and flat is not None else None
         self._table.set_overlay("patches", layer)
+        stamp = job.traced
+        kept = touched(job.outline) if stamp is not None and stamp.kept else ()
+        self._table.set_overlay("kept", KeptLayer(kept) if kept else None)
         wanted = self.show_deviation.isChecked() and not is_stale(job)
         shown = self._band
         if deviation is None or not wanted:
@@ -190,28 +196,25 @@ class TraceSheet(Worksheet):
         elif shown is None or not shown.shows(deviation, self.session.units):
             self._band = DeviationLayer(deviation, self.session.units)
         self._table.set_overlay("deviation", self._band)
+        self.by_loop.show_deviation(deviation if wanted else None, self.session.units)
 
     def _drag_threshold(self, grey: float) -> None:
-        self._table.preview_threshold(grey, not self.session.job.trace.invert)
+        self._table.preview((np.arange(256) < grey) != self.session.job.trace.invert)
         self._set("Threshold", "threshold", threshold=grey)
 
     def _drop(self) -> None:
-        self._table.preview_threshold(None)
-        self.session.end_merge()
+        self._table.preview_specks(0)
+        self.modes.drop()
 
-    def _slide_tolerance(self, step: int) -> None:
+    def _slide_tolerance(self, value: float) -> None:
         size = present_mm_per_px(self.session.job)
-        self._set(
-            "Tolerance",
-            "tolerance",
-            tolerance=_rounded(size * _slid(step, _FINEST_PX, _COARSEST_PX)),
-        )
+        self._set("Tolerance", "tolerance", tolerance=rounded(size * value))
 
-    def _slide_speck(self, step: int) -> None:
-        size = present_mm_per_px(self.session.job)
-        self._set(
-            "Speck limit", "speck", speck=_rounded(size**2 * _slid(step, _SMALLEST_PX, _LARGEST_PX))
-        )
+    def _slide_speck(self, value: float) -> None:
+        speck = rounded(value * present_mm_per_px(self.session.job) ** 2)
+        if self.speck_slider.isSliderDown():
+            self._table.preview_specks(speck)
+        self._set("Speck limit", "speck", speck=speck)
 
     # what is shown
 
@@ -233,7 +236,8 @@ class TraceSheet(Worksheet):
         grey = self._grey(job, settings)
         self.threshold.show_value(f"{grey:.0f}")
         automatic = settings.threshold is None
-        self.histogram.show_values(self._tracing.counts, grey, not settings.invert, automatic)
+        band = settings.band if settings.mode == "band" else None
+        self.histogram.show_values(self._tracing.counts, grey, not settings.invert, automatic, band)
         self.find_it.setEnabled(not automatic)
         self.find_it.setToolTip(
             "It is the found one already" if automatic else "Half-way between dark and light"
@@ -241,8 +245,8 @@ class TraceSheet(Worksheet):
         self.tolerance.show_value(format_length(tolerance, unit, 3))
         self.meaning.say(self._about_tolerance(job, tolerance, size))
         self.speck.show_value(f"{settings.speck:.3g} mm²")
-        _place(self.tolerance_slider, tolerance / size, _FINEST_PX, _COARSEST_PX)
-        _place(self.speck_slider, settings.speck / size**2, _SMALLEST_PX, _LARGEST_PX)
+        self.tolerance_slider.show_value(tolerance / size)
+        self.speck_slider.show_value(settings.speck / size**2)
         stamp = job.traced
         pixels = f"{settings.speck / size**2:,.0f} pixels"
         if stamp is not None and not is_stale(job):
@@ -312,29 +316,6 @@ class TraceSheet(Worksheet):
             if stamp.rims:
                 told += f" Left out: {stamp.rims} along the picture's border."
             if stamp.kept:
-                told += f"\nKept as you left them: {stamp.kept}; traced anew: {stamp.replaced}."
+                told += f"\nKept as they were: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)
             self.set_next("On to Cut file")
-
-
-def _slider(name: str) -> QSlider:
-    slider = QSlider(Qt.Orientation.Horizontal)
-    slider.setRange(0, 100)
-    slider.setAccessibleName(name)
-    return slider
-
-
-def _slid(step: int, low: float, high: float) -> float:
-    return low * float((high / low) ** (step / 100))
-
-
-def _place(slider: QSlider, value: float, low: float, high: float) -> None:
-    step = 0 if value <= low else round(100 * math.log(value / low) / math.log(high / low))
-    slider.blockSignals(True)
-    slider.setValue(step)
-    slider.blockSignals(False)
-
-
-def _rounded(value: float) -> float:
-    """Return `value` to two figures, as a person would have typed it."""
-    return float(f"{value:.2g}")

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
@@ -11,7 +13,17 @@ from silhueta.app.stops.histogram import read_grey
 from silhueta.app.stops.trace_part import TracePart
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, boxed, heading, read_number, row
+from silhueta.app.widgets import (
+    Choice,
+    Field,
+    Note,
+    Slider,
+    boxed,
+    heading,
+    read_number,
+    rounded,
+    row,
+)
 from silhueta.core.job import Job, TraceSettings
 from silhueta.core.units import format_length, parse_length
 
@@ -49,18 +61,23 @@ class TraceModes(TracePart):
         self.distance = Field(
             "Distance of colour", lambda text: read_number(text, "ΔE", 1, 100, "differences"), self
         )
+        self.window_slider = Slider("Window", 1.0, 200.0, self)
+        self.distance_slider = Slider("Distance of colour", 1.0, 100.0, self)
         self.pick = QPushButton("Pick a colour", self)
         self.pick.setObjectName("pick-colour")
         self._swatches = QHBoxLayout()
         self._swatches_shown: tuple[Any, ...] | None = None
         self._rows = {
             "band": boxed(self, row(heading("From"), self.low, heading("to"), self.high, None)),
-            "local": boxed(self, row(heading("Window"), None, self.window_side)),
+            "local": boxed(
+                self, row(heading("Window"), None, self.window_side), row(self.window_slider)
+            ),
             "colour": boxed(
                 self,
                 row(heading("Colours"), None, self.pick),
                 self._swatches,
                 row(heading("Up to ΔE 2000 of"), None, self.distance),
+                row(self.distance_slider),
             ),
         }
         inside = QVBoxLayout(self)
@@ -80,6 +97,10 @@ class TraceModes(TracePart):
         self.high.typed.connect(lambda v: self._band(self._session.job.trace.band[0], v))
         self.window_side.typed.connect(lambda v: self._set("Window", window=v))
         self.distance.typed.connect(lambda v: self._set("Distance of colour", colour_distance=v))
+        self.window_slider.slid.connect(self._slide_window)
+        self.distance_slider.slid.connect(self._slide_distance)
+        for slider in (self.window_slider, self.distance_slider):
+            slider.let_go.connect(self.drop)
         self.pick.clicked.connect(self._start)
         self.bench.done.connect(self._take)
         for field in (self.low, self.high, self.window_side, self.distance):
@@ -94,6 +115,40 @@ class TraceModes(TracePart):
 
     def _band(self, low: float, high: float) -> None:
         self._set("Band", band=(low, high))
+
+    def drag_band(self, low: float, high: float) -> None:
+        """Take a band under the hand, and show at once what it holds."""
+        inside = (np.arange(256) >= low) & (np.arange(256) <= high)
+        self._table.preview(inside != self._session.job.trace.invert)
+        self._set("Band", "band", band=(low, high))
+
+    def drop(self) -> None:
+        """End a drag."""
+        self._table.preview(None)
+        self._session.end_merge()
+
+    def _slide_window(self, value: float) -> None:
+        window = rounded(value)
+        if self.window_slider.isSliderDown():
+            size, counts = self._table.mm_per_px, np.array(self._tracing.counts)
+            dark = not self._session.job.trace.invert
+
+            def rule(grey: NDArray[np.uint8], wide: float) -> NDArray[np.bool_]:
+                from silhueta.core.trace.field import edge_around
+
+                below: NDArray[np.bool_] = grey < edge_around(grey, window / size / wide, counts)
+                return below if dark else ~below
+
+            self._table.preview(rule)
+        self._set("Window", "window", window=window)
+
+    def _slide_distance(self, value: float) -> None:
+        distance = float(round(value))
+        field = self._tracing.colour_field()
+        if self.distance_slider.isSliderDown() and field is not None:
+            near = np.arange(256) < distance
+            self._table.preview(near != self._session.job.trace.invert, field)
+        self._set("Distance of colour", "distance", colour_distance=distance)
 
     def _start(self) -> None:
         self._table.start_pick(1, self._picked)
@@ -138,6 +193,8 @@ class TraceModes(TracePart):
         self.low.show_value(f"{settings.band[0]:.0f}")
         self.high.show_value(f"{settings.band[1]:.0f}")
         self.window_side.show_value(format_length(settings.window, self._session.units, 1))
+        self.window_slider.show_value(settings.window)
+        self.distance_slider.show_value(settings.colour_distance)
         self.distance.show_value(f"{settings.colour_distance:g} ΔE")
         if settings.colours != self._swatches_shown:
             self._swatches_shown = settings.colours

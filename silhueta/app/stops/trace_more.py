@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.look.icons import icon
 from silhueta.app.session import Session
@@ -13,11 +14,17 @@ from silhueta.app.stops.trace_part import TracePart
 from silhueta.app.table.patch_layer import WORDS
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, clear, heading, read_number, row
+from silhueta.app.widgets import Choice, Field, Note, Select, clear, heading, read_number, row
+from silhueta.app.work import Bench
+from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import Job
+from silhueta.core.job import Job, is_stale
 from silhueta.core.trace_settings import MOST_COLOURS, Patch
 from silhueta.core.units import format_length, parse_area, parse_length
+
+if TYPE_CHECKING:
+    from silhueta.core.trace.job_trace import TracedJob
+    from silhueta.core.work import Work
 
 _PENS = {"edge": "Edge", "outer": "Outer", "centre": "Middle", "inner": "Inner"}
 
@@ -45,8 +52,13 @@ class TraceMore(TracePart):
             "Corner from", lambda text: read_number(text, "°", 0, 180, "degrees"), self
         )
         self.pinhole = Field("Fill holes under", lambda text: parse_area(text, session.units), self)
+        self.pinholes = Note(parent=self)
+        self.patch_bench = Bench(self)
+        self.patch_bench.failed.connect(self.wrong)
+        self.patch_bench.done.connect(self._traced_again)
         self.patch_box = QPushButton("Box", self)
         self.patch_area = QPushButton("Area", self)
+        self.patch_area.setObjectName("patch-area")
         self._patches_shown: tuple[Patch, ...] | None = None
         self._patch_rows = QVBoxLayout()
         self._lay_out()
@@ -64,6 +76,7 @@ class TraceMore(TracePart):
         inside.addLayout(self._patch_rows)
         inside.addLayout(row(heading("Main colours"), None, self.propose, self.split))
         inside.addLayout(row(heading("Fill holes under"), None, self.pinhole))
+        inside.addWidget(self.pinholes)
         inside.addWidget(heading("Line made of", self))
         inside.addWidget(self.fit)
         inside.addLayout(row(heading("Calm over"), None, self.smooth))
@@ -114,6 +127,24 @@ class TraceMore(TracePart):
 
     # patches
 
+    def _trace_again(self, number: int) -> None:
+        job, picture, stages = self._session.job, self._tracing.picture, self._tracing.stages
+        if picture is None or is_stale(job):
+            self.wrong.emit("the trace is not done yet; try again when it is")
+            return
+
+        def made(work: Work) -> TracedJob:
+            from silhueta.core.trace.job_trace import retrace_patch
+
+            return retrace_patch(job, number, picture, work, stages)
+
+        self.patch_bench.ask(f"Tracing patch {number + 1}", made, (job, number))
+
+    def _traced_again(self, done: TracedJob, asked: tuple[Job, int]) -> None:
+        job, number = asked
+        if self._session.job is job:
+            self._session.apply(f"Trace patch {number + 1} again", lambda _: done.job)
+
     def _take_patch(self, points: list[tuple[float, float]]) -> None:
         if len(points) == 2:
             (a, b), (c, d) = points
@@ -141,7 +172,7 @@ class TraceMore(TracePart):
         clear(self._patch_rows)
         for number, patch in enumerate(patches):
             line = QWidget(self)
-            rule = QComboBox(line)
+            rule = Select(line)
             rule.setObjectName(f"patch-{number}")
             rule.setAccessibleName(f"Rule of patch {number + 1}")
             for key, words in WORDS.items():
@@ -160,15 +191,23 @@ class TraceMore(TracePart):
                 lambda v, n=number, p=patch: self._change(n, replace(p, threshold=v))
             )
             level.wrong.connect(self.wrong)
+            again = QPushButton("Trace again", line)
+            again.setObjectName(f"again-{number}")
+            again.setToolTip(
+                "Trace anew what passes through this patch, also loops that you have changed; "
+                "all others stay"
+            )
+            again.clicked.connect(lambda _=False, n=number: self._trace_again(n))
             away = QPushButton(line)
             away.setIcon(icon("close"))
             away.setToolTip(f"Remove patch {number + 1}")
             away.setAccessibleName(f"Remove patch {number + 1}")
             away.setFixedWidth(30)
             away.clicked.connect(lambda _=False, n=number: self._change(n, None))
-            layout = row(heading(str(number + 1)), rule, level, None, away)
+            layout = QVBoxLayout(line)
             layout.setContentsMargins(0, 0, 0, 0)
-            line.setLayout(layout)
+            layout.addLayout(row(heading(str(number + 1)), rule, None, away))
+            layout.addLayout(row(level, None, again))
             self._patch_rows.addWidget(line)
 
     def refresh(self, job: Job) -> None:
@@ -189,6 +228,8 @@ class TraceMore(TracePart):
         self.pinhole.show_value(
             "as specks" if settings.pinhole is None else f"{settings.pinhole:.3g} mm²"
         )
+        limit = settings.speck if settings.pinhole is None else settings.pinhole
+        self.pinholes.say(f"That is {limit / present_mm_per_px(job) ** 2:,.0f} pixels.")
         self._show_patches(settings.patches)
 
 

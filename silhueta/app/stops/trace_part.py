@@ -29,9 +29,11 @@ class TracePart(QWidget):
         self.bench = Bench(self)
         self.bench.failed.connect(self.wrong)
 
-    def _set(self, label: str, **changes: Any) -> None:
+    def _set(self, label: str, merge: str = "", **changes: Any) -> None:
         try:
-            self._session.apply(label, lambda job: set_trace(job, replace(job.trace, **changes)))
+            self._session.apply(
+                label, lambda job: set_trace(job, replace(job.trace, **changes)), merge
+            )
         except SilhuetaError as error:
             self.wrong.emit(str(error))
 

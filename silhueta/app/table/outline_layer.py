@@ -13,8 +13,9 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QTran
 from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
+from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import ARC, CUBIC, Floats, Path
+from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
 
 _FLAT = 0.2  # bulge of an arc that a cubic follows to a ten thousandth of its chord
 _TICK_STEP, _TICK = 15.0, 6.0  # screen px
@@ -34,6 +35,8 @@ class OutlineLayer:
         self._ticks: dict[int, list[QLineF]] = {}
         self._ticks_at = 0.0
         self._turns = {id(c): node_turns(c.path) for c in outline.contours}
+        self._areas: dict[int, float] = {}
+        self.least = 0.0  # mm²: loops that enclose less are shown as left out
 
     def paint(self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float) -> None:
         """Paint over a picture (`lines` 0), as lines only (1), or between."""
@@ -51,17 +54,25 @@ class OutlineLayer:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         mapped = [(contour, transform.map(path)) for contour, path in seen]
+        taken = [contour for contour, _ in seen if contour.taken and not self._speck(contour)]
+        cut = {id(contour) for contour in taken}
         for contour, path in mapped:
-            if contour.taken and casing.alpha():
+            if id(contour) in cut and casing.alpha():
                 painter.setPen(QPen(casing, 5.0))
                 painter.drawPath(path)
-        self._paint_ticks(painter, transform, [c for c, _ in seen], colour, near)
+        self._paint_ticks(painter, transform, taken, colour, near)
         for contour, path in mapped:
-            painter.setPen(_pen(contour, colour))
+            painter.setPen(_pen(contour, colour, id(contour) in cut))
             painter.drawPath(path)
-        for contour, _ in seen:
-            if contour.taken:
-                self._paint_nodes(painter, transform, contour, colour, near, bright)
+        for contour in taken:
+            self._paint_nodes(painter, transform, contour, colour, near, bright)
+
+    def _speck(self, contour: Contour) -> bool:
+        if not self.least or not isinstance(contour.path, Loop):
+            return False
+        if id(contour) not in self._areas:
+            self._areas[id(contour)] = abs(signed_area(contour.path))
+        return self._areas[id(contour)] < self.least
 
     def _paint_ticks(
         self,
@@ -77,7 +88,7 @@ class OutlineLayer:
         painter.setPen(QPen(colour, 1.2))
         room = _MOST_TICKS
         for contour in contours:
-            if not contour.taken or not contour.path.closed:
+            if not contour.path.closed:
                 continue
             key = id(contour)
             if key not in self._ticks:
@@ -128,8 +139,8 @@ def _paint_flag(painter: QPainter, at: QPointF) -> None:
     )
 
 
-def _pen(contour: Contour, colour: QColor) -> QPen:
-    if not contour.taken:
+def _pen(contour: Contour, colour: QColor, taken: bool) -> QPen:
+    if not taken:
         pale = QColor(colour)
         pale.setAlphaF(0.65)
         pen = QPen(pale, 1.5, Qt.PenStyle.CustomDashLine)

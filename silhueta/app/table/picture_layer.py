@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter, qRgb
 
@@ -10,6 +13,9 @@ from silhueta.core.picture.decode import Picture
 
 _GREYS = [qRgb(v, v, v) for v in range(256)]
 _PART, _GROUND = qRgb(61, 67, 72), qRgb(250, 247, 238)
+
+# what of some greys (H, W) is part, where a pixel is so many px of the picture wide
+Rule = Callable[[NDArray[np.uint8], float], NDArray[np.bool_]]
 
 
 class PictureLayer:
@@ -19,6 +25,7 @@ class PictureLayer:
         self.picture = picture
         grey = picture.grey if picture.grey.dtype == np.uint8 else (picture.grey >> 8)
         self._levels: list[QImage] = [_image(grey.astype(np.uint8, copy=False))]
+        self._rule: Rule | None = None
         self.width, self.height = picture.width, picture.height
         self._reduce(grey.astype(np.uint8, copy=False))
 
@@ -29,11 +36,12 @@ class PictureLayer:
             grey = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
             self._levels.append(_image(grey))
 
-    def set_preview(self, level: float | None, dark: bool = True) -> None:
-        """Show what is darker (or lighter) than `level` as part and the rest as ground."""
+    def set_preview(self, part: NDArray[np.bool_] | Rule | None) -> None:
+        """Show part and ground in place of the greys: which greys (256) are part, or by a rule."""
         table = _GREYS
-        if level is not None:
-            table = [_PART if (v < level) == dark else _GROUND for v in range(256)]
+        self._rule = part if callable(part) else None
+        if part is not None and not callable(part):
+            table = [_PART if is_part else _GROUND for is_part in part.tolist()]
         for image in self._levels:
             image.setColorTable(table)
 
@@ -57,7 +65,23 @@ class PictureLayer:
             seen.width() * kx,
             seen.height() * ky,
         )
+        if self._rule is not None:
+            image, source = self._ruled(image, source, float(2**number))
         painter.drawImage(seen, image, source)
+
+    def _ruled(self, image: QImage, source: QRectF, wide: float) -> tuple[QImage, QRectF]:
+        """Return part and ground by the rule, of what is seen and as much again around it."""
+        assert self._rule is not None
+        width, height = image.width(), image.height()
+        rows = np.frombuffer(image.constBits(), np.uint8).reshape(height, image.bytesPerLine())
+        reach = 0.5 * max(source.width(), source.height())
+        left, top = max(int(source.left() - reach), 0), max(int(source.top() - reach), 0)
+        right = min(int(source.right() + reach) + 1, width)
+        bottom = min(int(source.bottom() + reach) + 1, height)
+        part = self._rule(np.ascontiguousarray(rows[top:bottom, left:right]), wide)
+        made = _image(part.astype(np.uint8))
+        made.setColorTable([_GROUND, _PART])
+        return made, source.translated(-left, -top)
 
 
 def _image(grey: np.ndarray) -> QImage:

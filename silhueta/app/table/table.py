@@ -31,9 +31,12 @@ from silhueta.core.job import Job, SheetDatum
 from silhueta.core.units import format_length
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from silhueta.app.table.brush import BrushTool
     from silhueta.app.table.outline_layer import OutlineLayer
-    from silhueta.app.table.picture_layer import PictureLayer
+    from silhueta.app.table.picture_layer import PictureLayer, Rule
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.solve import Solution
     from silhueta.core.picture.decode import Picture
@@ -72,6 +75,7 @@ class Table(QWidget):
         self._photo: PictureLayer | None = None
         self._flat: PictureLayer | None = None
         self._flat_mm = 1.0  # per px of the flat picture
+        self._field: PictureLayer | None = None  # in the picture's place during a preview
         self.wants_photo = self.shows_datums = False
         self.solution: Solution | None = None  # while how sure it is, is to be seen
         self._corners: list[tuple[float, float]] | None = None  # under the hand
@@ -175,10 +179,27 @@ class Table(QWidget):
         self.bare = bare
         self.update()
 
-    def preview_threshold(self, level: float | None, dark: bool = True) -> None:
-        """Show at once what a threshold takes as part; None shows the picture again."""
-        if self.picture is not None:
-            self.picture.set_preview(level, dark)
+    def preview(
+        self, part: NDArray[np.bool_] | Rule | None, field: PictureLayer | None = None
+    ) -> None:
+        """Show at once what a setting takes as part; None shows the picture again.
+
+        `part` says which greys (256) of the picture, or of `field` in its place, are part, or is a
+        rule for them.
+        """
+        for layer in (self.picture, self._field):
+            if layer is not None and layer is not field:
+                layer.set_preview(None)
+        self._field = field
+        layer = field or self.picture
+        if layer is not None:
+            layer.set_preview(part)
+        self.update()
+
+    def preview_specks(self, limit: float) -> None:
+        """Show at once which loops enclose less than `limit`, mm²; 0: none."""
+        if self._outline is not None:
+            self._outline.least = limit
             self.update()
 
     def start_pick(
@@ -285,7 +306,7 @@ class Table(QWidget):
         target = transform.mapRect(self.picture_box())
         if self.picture is not None and lines < 1:
             painter.setOpacity(1 - lines)
-            self.picture.paint(painter, target)
+            (self._field or self.picture).paint(painter, target)
             painter.setOpacity(1)
         if lines > 0:
             grid = QColor(SCRIBED)

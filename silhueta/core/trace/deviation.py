@@ -7,7 +7,7 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -25,6 +25,17 @@ _ASTRAY = 30.0  # px: farther off, all of them
 _CHORD = 0.01  # px, for curves
 _ROUNDED = 0.5  # px that blur takes off a sharp corner
 _CORNER = 0.35  # radians
+_APART = 5.0  # steps of an edge, that its two ends lie apart where it is open
+
+
+class OfLoop(NamedTuple):
+    """How far one loop leaves its edge: sizes and distances in the unit of the deviation."""
+
+    kind: Literal["loop", "hole", "line"]  # a line has two ends
+    size: tuple[float, float]  # of the edge's box
+    mean: float
+    worst: float
+    place: tuple[float, float]  # where it is worst
 
 
 class Deviation(NamedTuple):
@@ -66,6 +77,26 @@ class Deviation(NamedTuple):
             self.distance * scale.mm_per_px,
             self.first,
         )
+
+    def by_loop(self) -> list[OfLoop]:
+        """Return the deviation of each loop that has an edge, the largest first."""
+        listed = []
+        for a, b in zip(self.first[:-1].tolist(), self.first[1:].tolist(), strict=True):
+            if a == b:
+                continue
+            edge, off = self.edge[a:b], self.distance[a:b]
+            wide, high = np.ptp(edge, axis=0).tolist()
+            x, y = (edge - edge[0]).T
+            steps = np.hypot(*(np.roll(edge, -1, axis=0) - edge).T)
+            kind: Literal["loop", "hole", "line"] = "loop"
+            if steps[-1] > _APART * np.median(steps):
+                kind = "line"
+            elif float(x @ np.roll(y, -1) - np.roll(x, -1) @ y) < 0:
+                kind = "hole"
+            at = edge[int(np.argmax(off))].tolist()
+            mean, worst = float(off.mean()), float(off.max())
+            listed.append(OfLoop(kind, (wide, high), mean, worst, (at[0], at[1])))
+        return sorted(listed, key=lambda loop: -loop.worst)
 
     def worst_place(self) -> tuple[float, float] | None:
         """Return where the distance is largest, or None without an edge."""

@@ -132,9 +132,33 @@ def _local(
     33(2), 2000, 225-236, for holding a pixel against the mean around it.
 
     """
+    counts = np.bincount((grey if mask is None else grey[mask]).ravel(), minlength=256)
+    level = automatic_level(counts)
+    edge = edge_around(grey, window, counts)
+    values = np.clip(np.round(MIDDLE + _STEP * (grey - edge)), 0, 65535).astype(np.uint16)
+    return values, level
+
+
+def edge_around(
+    grey: NDArray[np.uint8], window: float, counts: NDArray[np.int64]
+) -> NDArray[np.float32]:
+    """Return the grey value, at each pixel, below which it is part when held against its window.
+
+    Parameters
+    ----------
+    grey : (H, W) array of uint8
+    window : float, px
+    counts : (256,) array of int
+        How many pixels of the whole picture have each grey.
+
+    Raises
+    ------
+    TraceError
+        If the picture has one grey only.
+
+    """
     import cv2
 
-    counts = np.bincount((grey if mask is None else grey[mask]).ravel(), minlength=256)
     level = automatic_level(counts)
     sums = np.cumsum(counts)
     dark = float(np.searchsorted(sums, _FEW * sums[int(level)]))
@@ -143,9 +167,8 @@ def _local(
     side = int(min(max(3, round(window)), 2 * max(grey.shape))) | 1
     around = cv2.blur(grey, (side, side), borderType=cv2.BORDER_REFLECT).astype(np.float32)
     edge = around - _FAINT / 2 * contrast
-    edge = np.clip(edge, dark + _INKED * contrast, dark + _BARE * contrast)
-    values = np.clip(np.round(MIDDLE + _STEP * (grey - edge)), 0, 65535).astype(np.uint16)
-    return values, level
+    clipped: NDArray[np.float32] = np.clip(edge, dark + _INKED * contrast, dark + _BARE * contrast)
+    return clipped
 
 
 def _patched(

@@ -15,7 +15,7 @@ from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline
+from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline, touched
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
@@ -71,6 +71,14 @@ class Stages:
         key = (flat, job.clean, job.trace.invert)
         picture = self.cleaned(job, source)
         return self._once("prepared", key, lambda: prepare(job, flat, picture))
+
+    def colour_difference(self, job: Job) -> Picture | None:
+        """Return what was prepared to tell a job's picked colours, where that is at hand."""
+        held = self._held.get("prepared")
+        if held is None or job.trace.mode != "colour" or held[0][-1] != job.trace.colours:
+            return None
+        made: Prepared = held[1]
+        return made.picture
 
     def _by_colour(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
         from silhueta.core.trace.field import colour_field
@@ -191,9 +199,53 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
     return TracedJob(set_outline(job, traced.outline, stamp), traced, rectified)
 
 
-def touched(outline: Outline) -> tuple[Contour, ...]:
-    """Return the contours that a person has changed, drawn or locked."""
-    return tuple(c for c in outline.contours if c.locked or c.origin in ("edited", "drawn"))
+def retrace_patch(
+    job: Job,
+    number: int,
+    picture: Picture | None = None,
+    work: Work | None = None,
+    stages: Stages | None = None,
+) -> TracedJob:
+    """Return `job` with every loop that passes through one patch traced anew.
+
+    Also those that a person has changed; only locked ones stay. All others stay the very same.
+
+    Parameters
+    ----------
+    job : Job
+    number : int
+        Of the patch, from 0.
+    picture, work, stages
+        As for :func:`trace_job`.
+
+    Raises
+    ------
+    TraceError
+        As :func:`trace_job` does; also when the job has no such patch.
+
+    """
+    import shapely
+
+    if not 0 <= number < len(job.trace.patches):
+        raise TraceError(f"there is no patch {number + 1}; draw it first")
+    done = trace_job(replace(job, outline=Outline()), picture, work, stages)
+    flat, stamp = done.rectified, done.job.traced
+    assert stamp is not None
+    corners = flat.from_source(np.array(job.trace.patches[number].points, np.float64))
+    patch = shapely.make_valid(shapely.Polygon(done.traced.scale.to_mm(corners)))
+    shapely.prepare(patch)
+
+    def passes(contour: Contour) -> bool:
+        points = flatten(contour.path, _ALIKE_CHORD)
+        line = shapely.LinearRing(points) if contour.path.closed else shapely.LineString(points)
+        return bool(shapely.intersects(patch, line))
+
+    kept = tuple(c for c in job.outline.contours if c.locked or not passes(c))
+    fresh = Outline(tuple(c for c in done.job.outline.contours if passes(c)))
+    outline = beside(fresh, tuple(c for c in kept if c.locked))
+    loops = tuple(c for c in outline.contours if not c.locked)
+    stamp = replace(stamp, kept=len(kept), replaced=len(loops))
+    return done._replace(job=set_outline(job, Outline((*kept, *loops)), stamp))
 
 
 def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
