@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import json
-import resource
 import sys
-import time
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, cast
 
 import click
 
 from silhueta import __version__
+from silhueta.cli_report import Progress, check_outputs, write_report
+from silhueta.cli_tidy import tidy
 from silhueta.cli_values import (
     Angle,
     Area,
@@ -164,9 +163,7 @@ def trace(
     job: File | None,
 ) -> None:
     """Trace PICTURE at true size and write cut files, each proven by reading it back."""
-    for target in output:
-        if target.suffix.lower() not in (".dxf", ".svg"):
-            raise click.UsageError(f"-o {target}: the name must end in .dxf or .svg")
+    check_outputs(output)
     datum = _datum(pixel_size, dpi, overall_width, overall_height, known_length)
     seen = [
         name for name, given in (("--sheet", sheet), ("--page", page), ("--gauge", gauge)) if given
@@ -189,7 +186,7 @@ def trace(
     from silhueta.core.picture.decode import decode, read_picture_file
     from silhueta.core.trace.job_trace import trace_job
 
-    work = Work(_Progress())
+    work = Work(Progress())
     with work.stage("read"):
         source = read_picture_file(picture)
         decoded = decode(source)
@@ -258,7 +255,7 @@ def trace(
         content["scale"] = _scale_report(traced.scale, rectified, done)
         off = traced.deviation
         content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
-        _write_report(report, content, work)
+        write_report(report, content, work)
 
 
 def _mode(
@@ -387,7 +384,7 @@ def inspect(file: File, report: File | None) -> None:
     """Say what is in a DXF or SVG: units, size, closed and open paths, crossings, doubles."""
     from silhueta.core.files.inspect_file import inspect_file
 
-    work = Work(_Progress())
+    work = Work(Progress())
     with work.stage("read"):
         found = inspect_file(file)
     width, height = cast("list[float]", found["size_mm"])
@@ -410,7 +407,7 @@ def inspect(file: File, report: File | None) -> None:
     for name, value in lines.items():
         click.echo(f"{name:13} {value}")
     if report is not None:
-        _write_report(report, found, work)
+        write_report(report, found, work)
 
 
 @app.command("open")
@@ -433,29 +430,7 @@ def demo(screenshot: File | None) -> int:
     return run_demo(screenshot)
 
 
-def _write_report(target: File, content: dict[str, object], work: Work) -> None:
-    from silhueta.core.files.atomic import write_whole
-
-    content["seconds"] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
-    content["peak_memory_mb"] = round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, 1)
-    write_whole(target, (json.dumps(content, indent=2) + "\n").encode())
-
-
-class _Progress:
-    """One line on a terminal's stderr, from the first second on."""
-
-    def __init__(self) -> None:
-        self._began = time.monotonic()
-        self._shown = -1
-        self._live = sys.stderr.isatty()
-
-    def __call__(self, stage: str, fraction: float) -> None:
-        percent = int(100 * fraction)
-        if not self._live or time.monotonic() - self._began < 1.0 or percent == self._shown:
-            return
-        self._shown = percent
-        sys.stderr.write(f"\r\x1b[K{stage} {percent} %")
-        sys.stderr.flush()
+app.add_command(tidy)
 
 
 def main() -> None:

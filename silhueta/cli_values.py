@@ -14,14 +14,19 @@ from silhueta.core.units import parse_area, parse_length
 
 
 class Length(click.ParamType[Any]):
-    """A length above zero, in mm; without a unit it is mm."""
+    """A length above zero, or from zero on, in mm; without a unit it is mm."""
 
     name = "LENGTH"
+
+    def __init__(self, zero: bool = False) -> None:
+        self._zero = zero
 
     def convert(
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> float:
         """Return the value, or say how it is typed."""
+        if self._zero and re.fullmatch(r"0+(\.0*)? *(mm|cm|in|\")?", str(value).strip()):
+            return 0.0
         try:
             return value if isinstance(value, float) else parse_length(value)
         except UnitsError as error:

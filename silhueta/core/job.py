@@ -440,6 +440,11 @@ def set_outline(job: Job, outline: Outline, stamp: TraceStamp) -> Job:
     return replace(job, outline=outline, traced=stamp)
 
 
+def with_outline(job: Job, outline: Outline) -> Job:
+    """Return `job` with its outline changed by hand: what it was traced from stays noted."""
+    return job if outline is job.outline else replace(job, outline=outline)
+
+
 def is_stale(job: Job) -> bool:
     """Return whether the outline no longer follows from the picture, datums and settings."""
     if job.picture is None:

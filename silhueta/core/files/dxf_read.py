@@ -52,16 +52,43 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     if units == "unitless":
         units, factor = _r12_units(data)
     paths: list[Path] = []
+    left_out: dict[str, int] = {}
     try:
         for entity in _unfolded(document, name):
-            paths.extend(scale(path, factor) for path in _paths(entity))
+            missed = "hidden" if _is_hidden(document, entity) else _LEFT.get(entity.dxftype())
+            if missed is not None:
+                left_out[missed] = left_out.get(missed, 0) + 1
+            else:
+                paths.extend(scale(path, factor) for path in _paths(entity))
     except FileError:
         raise
     except Exception as error:  # an entity with numbers no reader expects
         raise FileError(
             f"{name} holds an entity that cannot be understood; save it again"
         ) from error
-    return ReadDrawing(paths, units)
+    return ReadDrawing(paths, units, None, left_out)
+
+
+_LEFT = {
+    "TEXT": "texts",
+    "MTEXT": "texts",
+    "ATTRIB": "texts",
+    "IMAGE": "pictures",
+    "DIMENSION": "dimensions",
+    "HATCH": "hatches",
+    "3DFACE": "solids",
+    "MESH": "solids",
+    "3DSOLID": "solids",
+}
+
+
+def _is_hidden(document: DxfDocument, entity: Any) -> bool:
+    """Return whether an entity, or its layer, is switched off or frozen."""
+    if entity.dxf.get("invisible", 0):
+        return True
+    name = entity.dxf.get("layer", "0")
+    layer: Any = document.layers.get(name) if document.layers.has_entry(name) else None
+    return layer is not None and (layer.is_off() or layer.is_frozen())
 
 
 def _document(data: bytes, name: str) -> DxfDocument:

@@ -81,6 +81,7 @@ class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     origin: Origin = "traced"
     locked: bool = False
     colour: tuple[int, int, int] | None = None
+    chosen: bool = False
 
 
 class _StampRecord(msgspec.Struct):
@@ -278,6 +279,7 @@ def _contour_record(contour: Contour) -> _ContourRecord:
         origin=contour.origin,
         locked=contour.locked,
         colour=contour.colour,
+        chosen=contour.chosen,
     )
 
 
@@ -293,7 +295,7 @@ def _contour(record: _ContourRecord) -> Contour:
         controls,
     )
     state = (record.taken, record.operation, record.origin, record.locked, record.colour)
-    return Contour(path, *state)
+    return Contour(path, *state, chosen=record.chosen)
 
 
 def _discard(_: object) -> None:

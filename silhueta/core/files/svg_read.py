@@ -8,16 +8,18 @@ from __future__ import annotations
 
 import io
 import re
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
 
 import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
+from silhueta.core.geometry.transform import scale
 from silhueta.core.units import MM_PER_INCH
 
+FileUnit = Literal["mm", "in", "px"]
 MM_PER_PX = MM_PER_INCH / 96
 _MOST_BYTES = 100_000_000
 _MOST_ELEMENTS = 200_000
@@ -26,10 +28,42 @@ _SAME = 1e-6  # mm between a path's ends that make it closed in fact
 
 @dataclass(frozen=True, eq=False)
 class ReadDrawing:
-    """What a foreign file holds: paths in mm, y up, and the unit it speaks."""
+    """What a foreign file holds.
+
+    Parameters
+    ----------
+    paths : list of Path
+        In mm, y up.
+    units : str
+        The unit it speaks: "mm", "in", "cm", "pt", ...; "px" or "unitless" where it names none.
+    frame : (left, bottom, right, top), mm, or None
+        Of its page, where it has one.
+    left_out : dict of str to int
+        How many things of other kinds were left out: "texts", "pictures", "hidden", ...
+
+    """
 
     paths: list[Path]
-    units: str  # "mm", "in", "cm", "pt", "px", "unitless", ...
+    units: str
+    frame: tuple[float, float, float, float] | None = None
+    left_out: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def says_units(self) -> bool:
+        """Whether the file names a unit of length."""
+        return self.units not in ("px", "unitless")
+
+    def taken_as(self, units: FileUnit) -> ReadDrawing:
+        """Return the same drawing with its numbers taken as so many `units`."""
+        factor = {"mm": 1.0, "in": MM_PER_INCH, "px": MM_PER_PX}[units]
+        factor /= {"px": MM_PER_PX, "unitless": 1.0}.get(self.units, 1.0)
+        if factor == 1.0:
+            return self
+        frame = self.frame
+        if frame is not None:
+            frame = (frame[0] * factor, frame[1] * factor, frame[2] * factor, frame[3] * factor)
+        paths = [scale(path, factor) for path in self.paths]
+        return replace(self, paths=paths, frame=frame)
 
 
 def read_svg(data: bytes, name: str) -> ReadDrawing:
@@ -46,7 +80,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     """
     if len(data) > _MOST_BYTES:
         raise FileError(f"{name} is over 100 MB, more than can be read; save it smaller")
-    root, clean = _parsed(data, name)
+    root, clean, missed = _parsed(data, name)
     import svgelements
 
     parse: Any = svgelements.SVG.parse  # the package has no types
@@ -69,11 +103,16 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         ) from error
     except Exception as error:  # a parser met what it did not expect
         raise FileError(f"{name} cannot be understood as SVG; open and save it again") from error
-    return ReadDrawing(paths, _units(root.get("width")))
+    width = float(document.width or 0.0)
+    frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
+    return ReadDrawing(paths, _units(root.get("width")), frame, missed)
 
 
-def _parsed(data: bytes, name: str) -> tuple[Any, bytes]:
-    """Return the root and the file again, free of anything that could unfold without end."""
+def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
+    """Return the root, the file again without what is not to be seen, and what is no outline.
+
+    Nothing in what is returned can unfold without end.
+    """
     from xml.etree import ElementTree
 
     from defusedxml import ElementTree as DefusedTree
@@ -90,7 +129,74 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes]:
     if root.tag.rpartition("}")[2] != "svg":
         raise FileError(f"{name} is XML, but no SVG")
     _bound_uses(root, name)
-    return root, ElementTree.tostring(root)
+    units = root.get("width")
+    missed = _without_hidden(root)
+    _give_size(root)
+    clean = ElementTree.tostring(root)
+    if units is not None:
+        root.set("width", units)
+    return root, clean, missed
+
+
+_KINDS_LEFT = {"text": "texts", "image": "pictures", "clipPath": "clip frames"}
+
+
+def _without_hidden(root: Any) -> dict[str, int]:
+    """Take out what is not to be seen; return how much of that, and of texts and pictures."""
+    missed: dict[str, int] = {}
+    for parent in list(root.iter()):
+        for child in list(parent):
+            kind = str(child.tag).rpartition("}")[2]
+            style = (child.get("style") or "").replace(" ", "").lower()
+            if (
+                (child.get("display") or "").strip() == "none"
+                or (child.get("visibility") or "").strip() in ("hidden", "collapse")
+                or "display:none" in style
+                or "visibility:hidden" in style
+            ):
+                parent.remove(child)
+                missed["hidden"] = missed.get("hidden", 0) + 1
+            elif kind in _KINDS_LEFT:
+                name = _KINDS_LEFT[kind]
+                missed[name] = missed.get(name, 0) + 1
+    return missed
+
+
+def _give_size(root: Any) -> None:
+    """Give the root the width and height that its viewBox tells, where they are not lengths.
+
+    SVG 2, section 7.2: what is not given is 100 %; without a window round it, the proportions
+    of the viewBox are kept, a unit of it being a px.
+    """
+    box = re.split(r"[\s,]+", (root.get("viewBox") or "").strip())
+    try:
+        wide, high = float(box[2]), float(box[3])
+    except (IndexError, ValueError):
+        return
+    if not (wide > 0 and high > 0):
+        return
+    given = {key: _length(root.get(key)) for key in ("width", "height")}
+    if given["width"] and not given["height"]:
+        number, unit = given["width"]
+        root.set("height", f"{number * high / wide!r}{unit}")
+    elif given["height"] and not given["width"]:
+        number, unit = given["height"]
+        root.set("width", f"{number * wide / high!r}{unit}")
+    elif not given["width"] and not given["height"]:
+        root.set("width", repr(wide))
+        root.set("height", repr(high))
+
+
+def _length(text: str | None) -> tuple[float, str] | None:
+    """Return number and unit of a length; None for a percentage, or none at all."""
+    found = re.fullmatch(r"\s*([-+.\deE]*[.\d])\s*([a-z]*)\s*", text or "")
+    if found is None:
+        return None
+    try:
+        number = float(found[1])
+    except ValueError:
+        return None
+    return (number, found[2]) if number > 0 else None
 
 
 def _bound_uses(root: Any, name: str) -> None:

@@ -28,6 +28,8 @@ class Contour:
     locked : bool
     colour : (red, green, blue) or None
         Main colour of the picture that it encloses, where the picture was split.
+    chosen : bool
+        Whether a person decided over cut or skip.
 
     """
 
@@ -37,6 +39,7 @@ class Contour:
     origin: Origin = "traced"
     locked: bool = False
     colour: tuple[int, int, int] | None = None
+    chosen: bool = False
 
 
 @dataclass(frozen=True, eq=False)

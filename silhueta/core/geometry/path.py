@@ -24,7 +24,7 @@ Kinds = NDArray[np.uint8]
 LINE, ARC, CUBIC = 0, 1, 2
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Path:
     """A chain of segments in millimetres, y up. Never changes once made.
 

@@ -340,7 +340,7 @@ def deviation(points: Floats, stops: Ints, nodes: Floats, bulges: Floats) -> tup
             worst = max(worst, best)
         a, b = nodes[k], nodes[(k + 1) % m]
         for quarter in range(1, 4):
-            x, y = _along(a, b, bulges[k], 0.25 * quarter)
+            x, y = along(a, b, bulges[k], 0.25 * quarter)
             best = np.inf
             for i in range(stops[k] - 4, stops[k + 1] + 5):
                 dx, dy = points[i % n, 0] - x, points[i % n, 1] - y
@@ -350,7 +350,7 @@ def deviation(points: Floats, stops: Ints, nodes: Floats, bulges: Floats) -> tup
 
 
 @compiled
-def _along(a: Floats, b: Floats, bulge: float, share: float) -> tuple[float, float]:
+def along(a: Floats, b: Floats, bulge: float, share: float) -> tuple[float, float]:
     """Return the place at `share` (0 to 1) of the segment from a to b."""
     if bulge == 0.0:
         return a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])

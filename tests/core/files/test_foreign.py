@@ -212,3 +212,34 @@ def test_a_file_without_outlines_says_so(tmp_path):
     (tmp_path / "words.svg").write_text(SVG.format(head=A100, body="<text>Andorinha</text>"))
     with pytest.raises(FileError, match="holds no outline"):
         inspect_file(tmp_path / "words.svg")
+
+
+@pytest.mark.parametrize(
+    ("size", "wide"),
+    [
+        ('width="2in"', 50.8),  # the height follows the viewBox
+        ('height="50mm"', 100.0),
+        ('width="100%" height="100%"', 100 * 25.4 / 96),
+        ("", 100 * 25.4 / 96),
+    ],
+)
+def test_a_size_that_is_not_given_follows_the_view_box(size, wide):
+    # SVG 2, section 7.2, and CSS's 96 px an inch
+    svg = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 100 50">'
+        '<rect width="100" height="50"/></svg>'
+    )
+    drawing = read_svg(svg.encode(), "size.svg")
+    assert bounding_box(drawing.paths) == pytest.approx((0, 0, wide, wide / 2), rel=1e-6)
+    assert drawing.frame == pytest.approx((0, 0, wide, wide / 2), rel=1e-6)
+
+
+def test_what_is_hidden_is_left_out_and_said():
+    svg = (
+        '<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
+        '<rect width="1" height="1" visibility="hidden"/><g display="none"><rect width="2" '
+        'height="2"/></g><rect width="3" height="3"/><text>x</text></svg>'
+    )
+    drawing = read_svg(svg.encode(), "hidden.svg")
+    assert bounding_box(drawing.paths) == pytest.approx((0, 6, 3, 9))
+    assert drawing.left_out == {"hidden": 2, "texts": 1}

@@ -1,0 +1,47 @@
+"""What the commands have in common: names of files, progress on the terminal, reports."""
+
+from __future__ import annotations
+
+import json
+import resource
+import sys
+import time
+from pathlib import Path as File
+
+import click
+
+from silhueta.core.work import Work
+
+
+def check_outputs(output: tuple[File, ...]) -> None:
+    """Raise UsageError for a name that ends in neither .dxf nor .svg."""
+    for target in output:
+        if target.suffix.lower() not in (".dxf", ".svg"):
+            raise click.UsageError(f"-o {target}: the name must end in .dxf or .svg")
+
+
+def write_report(target: File, content: dict[str, object], work: Work) -> None:
+    """Write a report, with the time each stage took and the most memory held."""
+    from silhueta.core.files.atomic import write_whole
+
+    content["seconds"] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
+    content["peak_memory_mb"] = round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, 1)
+    write_whole(target, (json.dumps(content, indent=2) + "\n").encode())
+
+
+class Progress:
+    """One line on a terminal's stderr, from the first second on."""
+
+    def __init__(self) -> None:
+        self._began = time.monotonic()
+        self._shown = -1
+        self._live = sys.stderr.isatty()
+
+    def __call__(self, stage: str, fraction: float) -> None:
+        """Show the share of a stage that is done."""
+        percent = int(100 * fraction)
+        if not self._live or time.monotonic() - self._began < 1.0 or percent == self._shown:
+            return
+        self._shown = percent
+        sys.stderr.write(f"\r\x1b[K{stage} {percent} %")
+        sys.stderr.flush()

@@ -1,0 +1,166 @@
+"""The command `tidy`: clean-up offers on somebody's SVG or DXF."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path as File
+from typing import TYPE_CHECKING
+
+import click
+
+from silhueta.cli_report import Progress, check_outputs, write_report
+from silhueta.cli_values import Area, Length
+from silhueta.core.errors import FileError
+from silhueta.core.job import DxfVersion, FrameOrigin
+from silhueta.core.trace_settings import Keep
+from silhueta.core.units import Unit
+from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
+    from silhueta.core.geometry.outline import Outline
+
+_FILE = click.Path(path_type=File)
+
+
+@click.command()
+@click.argument("file", type=_FILE)
+@click.option(
+    "-o", "output", type=_FILE, multiple=True, required=True, help=".dxf or .svg; may be repeated."
+)
+@click.option(
+    "--gap",
+    type=Length(zero=True),
+    default="0.5mm",
+    show_default=True,
+    help="Join ends no farther apart.",
+)
+@click.option(
+    "--double",
+    type=Length(zero=True),
+    default="0.2mm",
+    show_default=True,
+    help="Keep one of paths that follow each other within this.",
+)
+@click.option(
+    "--speck",
+    type=Area(),
+    default="1mm2",
+    show_default=True,
+    help="Delete loops that enclose less.",
+)
+@click.option(
+    "--tolerance",
+    type=Length(zero=True),
+    default="0.05mm",
+    show_default=True,
+    help="Spare nodes where the outline moves by no more.",
+)
+@click.option("--drop-frame", is_flag=True, help="Delete the rectangle round everything.")
+@click.option(
+    "--keep", type=click.Choice(["all", "outer", "outer+holes"]), default="all", show_default=True
+)
+@click.option(
+    "--file-units",
+    type=click.Choice(["mm", "in", "px"]),
+    help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
+)
+@click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
+@click.option(
+    "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
+)
+@click.option(
+    "--origin", type=click.Choice(["corner", "picture"]), default="corner", show_default=True
+)
+@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+def tidy(
+    file: File,
+    output: tuple[File, ...],
+    gap: float,
+    double: float,
+    speck: float,
+    tolerance: float,
+    drop_frame: bool,
+    keep: Keep,
+    file_units: FileUnit | None,
+    units: Unit,
+    dxf_version: DxfVersion,
+    origin: FrameOrigin,
+    report: File | None,
+) -> None:
+    """Clean up the outlines in FILE (SVG or DXF) and write cut files, each proven.
+
+    A limit of 0 leaves its offer out.
+    """
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.export import export
+    from silhueta.core.files.inspect_file import read_drawing
+    from silhueta.core.inspection.figures import report as figures_report
+    from silhueta.core.tidy.offers import KINDS, Limits, take_all
+
+    check_outputs(output)
+    work = Work(Progress())
+    with work.stage("read"):
+        found = read_drawing(file)
+        if file_units is not None:
+            found = found.taken_as(file_units)
+        if not found.paths:
+            raise FileError(
+                f"{file.name} holds no outline; convert texts and pictures to outlines first"
+            )
+    if origin == "picture" and found.frame is None:
+        raise FileError(f"{file.name} has no page; leave --origin at corner")
+    limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
+    outline, frame = _on_page(found)
+    counts: dict[str, int] = {}
+    if drop_frame:
+        outline, dropped = _without_frame(outline, limits, frame)
+        counts |= {"frame": dropped} if dropped else {}
+    outline, others = take_all(
+        outline, limits, frame, work, [kind for kind in KINDS if kind != "frame"]
+    )
+    counts |= {str(kind): count for kind, count in others.items()}
+    outline = _kept(outline, keep)
+    page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
+    with work.stage("write"):
+        drawing = draw(outline, units, origin, page)
+        for target in output:
+            export(drawing, target, dxf_version)
+    if report is not None:
+        with work.stage("report"):
+            content = figures_report(drawing.paths(), units, drawing.groups())
+        content["offers"] = counts
+        content["left_out"] = found.left_out
+        write_report(report, content, work)
+
+
+def _on_page(found: ReadDrawing) -> tuple[Outline, tuple[float, float, float, float] | None]:
+    """Return the outline and its page, the page's lower left at (0, 0)."""
+    import numpy as np
+
+    from silhueta.core.geometry.outline import Contour, Outline
+    from silhueta.core.geometry.transform import transform
+
+    frame, paths = found.frame, found.paths
+    if frame is not None and (frame[0] or frame[1]):
+        paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]
+        frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
+    return Outline(tuple(Contour(path, origin="imported") for path in paths)), frame
+
+
+def _without_frame(
+    outline: Outline, limits: object, frame: tuple[float, float, float, float] | None
+) -> tuple[Outline, int]:
+    """Return the outline without the rectangle that a person asked to drop, and how many."""
+    from silhueta.core.tidy.offers import Limits, find_offer, take
+
+    assert isinstance(limits, Limits)
+    offer = find_offer(outline, "frame", limits, frame)
+    return take(offer, offer.items), offer.count
+
+
+def _kept(outline: Outline, keep: Keep) -> Outline:
+    from silhueta.core.job import Job
+    from silhueta.core.tidy.choose import keep_only
+
+    return keep_only(replace(Job(), outline=outline), keep).outline

@@ -1,0 +1,1 @@
+"""Tidy: every loop closed, single, and with only the nodes it needs."""

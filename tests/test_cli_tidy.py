@@ -1,0 +1,153 @@
+"""`silhueta tidy`: a messy file becomes a clean cut file."""
+
+import json
+import math
+
+import ezdxf
+import pytest
+
+from silhueta.core.files.inspect_file import inspect_file
+
+# on a page of 200 x 150 mm: a frame, a plate in three pieces of which two share an end, one of
+# them drawn twice, a bore, dust, a text, and a hidden rectangle
+MESSY = """<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="150mm"
+ viewBox="0 0 200 150"><rect width="200" height="150" fill="none"/>
+ <path d="M20 20 H120 V90"/><path d="M120 90.3 H20"/><path d="M20 90.3 V20.2"/>
+ <path d="M20 20 H120 V90" transform="translate(0.05,0.05)"/>
+ <circle cx="60" cy="50" r="11"/><circle cx="61" cy="120" r="0.2"/><text x="3" y="9">a</text>
+ <g style="display:none"><rect width="9" height="9"/></g></svg>"""
+
+
+@pytest.fixture
+def messy(tmp_path):
+    file = tmp_path / "messy.svg"
+    file.write_text(MESSY)
+    return file
+
+
+def test_a_messy_svg_becomes_one_plate_with_its_bore(call, messy, tmp_path):
+    target, report = tmp_path / "plate.dxf", tmp_path / "report.json"
+    code, _, err = call(
+        "tidy",
+        messy,
+        "-o",
+        target,
+        "-o",
+        tmp_path / "plate.svg",
+        "--drop-frame",
+        "--gap",
+        "0.5mm",
+        "--double",
+        "0.2mm",
+        "--speck",
+        "2mm2",
+        "--tolerance",
+        "0.05mm",
+        "--report",
+        report,
+    )
+    assert (code, err) == (0, "")
+    for file in (target, tmp_path / "plate.svg"):
+        found = inspect_file(file)
+        assert (found["outer_loops"], found["holes"], found["open_paths"]) == (1, 1, 0)
+        assert found["size_mm"] == pytest.approx([100, 70.3], abs=0.06)
+        assert found["area_mm2"] == pytest.approx(7030 - 121 * math.pi, rel=2e-3)
+    told = json.loads(report.read_text())
+    assert told["offers"] == {"frame": 1, "specks": 1, "doubles": 1, "gaps": 3}
+    assert told["left_out"] == {"texts": 1, "hidden": 1}
+    assert told["segments"] == {"line": 4, "arc": 1, "curve": 0}
+
+
+def test_zero_leaves_an_offer_out_and_the_frame_stays_unless_asked(call, messy, tmp_path):
+    target, report = tmp_path / "plate.dxf", tmp_path / "report.json"
+    limits = ("--gap", "0", "--double", "0mm", "--speck", "0", "--tolerance", "0")
+    code, _, _ = call("tidy", messy, "-o", target, *limits, "--report", report)
+    assert code == 0
+    told = json.loads(report.read_text())
+    assert told["offers"] == {}
+    assert told["size_mm"] == pytest.approx([200, 150])
+    assert told["open_paths"] == 4
+
+
+@pytest.mark.parametrize(("keep", "loops"), [("all", 3), ("outer+holes", 2), ("outer", 1)])
+def test_loops_are_kept_by_their_depth(call, tmp_path, keep, loops):
+    file, target = tmp_path / "rings.svg", tmp_path / "rings.dxf"
+    rings = "".join(f'<circle cx="50" cy="50" r="{r}"/>' for r in (40, 30, 20))
+    file.write_text(
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" '
+        f'viewBox="0 0 100 100">{rings}</svg>'
+    )
+    assert call("tidy", file, "-o", target, "--keep", keep)[0] == 0
+    assert inspect_file(target)["closed_paths"] == loops
+
+
+def test_the_origin_is_the_page_s_lower_left_with_y_up(call, messy, tmp_path):
+    target = tmp_path / "plate.dxf"
+    assert call("tidy", messy, "-o", target, "--drop-frame", "--origin", "picture")[0] == 0
+    (circle,) = ezdxf.readfile(target).modelspace().query("CIRCLE")
+    assert tuple(circle.dxf.center)[:2] == pytest.approx((60, 100))
+
+
+@pytest.mark.parametrize(
+    ("unit", "wide"), [("mm", 96), ("in", 96 * 25.4), ("px", 25.4), (None, 25.4)]
+)
+def test_numbers_without_a_unit_are_what_the_person_says(call, tmp_path, unit, wide):
+    file, target = tmp_path / "plain.svg", tmp_path / "plain.dxf"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 96 96">'
+        '<rect width="96" height="48"/></svg>'
+    )
+    said = () if unit is None else ("--file-units", unit)
+    assert call("tidy", file, "-o", target, *said)[0] == 0
+    assert inspect_file(target)["size_mm"] == pytest.approx([wide, wide / 2])
+
+
+def test_lines_of_a_dxf_become_one_loop_and_what_is_switched_off_stays_out(call, tmp_path):
+    document = ezdxf.new("R2000", units=4)
+    space = document.modelspace()
+    corners = [(0, 0), (40, 0), (40, 20), (0, 20)]
+    for k, start in enumerate(corners):
+        space.add_line(start, corners[(k + 1) % 4])
+    document.layers.add("AIDS").off()
+    space.add_circle((20, 10), 5, dxfattribs={"layer": "AIDS"})
+    space.add_text("plate")
+    file, target, report = (tmp_path / name for name in ("in.dxf", "out.svg", "report.json"))
+    document.saveas(file)
+    assert call("tidy", file, "-o", target, "--report", report)[0] == 0
+    found = inspect_file(target)
+    assert (found["outer_loops"], found["holes"], found["open_paths"]) == (1, 0, 0)
+    assert json.loads(report.read_text())["left_out"] == {"hidden": 1, "texts": 1}
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("empty.svg", '<svg xmlns="http://www.w3.org/2000/svg"/>', "no outline"),
+        ("torn.svg", "<svg", "damaged"),
+        ("note.txt", "hello", "neither DXF nor SVG"),
+        ("bomb.svg", '<!DOCTYPE s [<!ENTITY a "b">]><svg>&a;</svg>', "unsafe"),
+    ],
+)
+def test_files_without_outlines_say_what_is_wrong(call, tmp_path, name, content, says):
+    file = tmp_path / name
+    file.write_text(content)
+    code, _, err = call("tidy", file, "-o", tmp_path / "out.dxf")
+    assert code == 1
+    assert says in err
+    assert not (tmp_path / "out.dxf").exists()
+
+
+@pytest.mark.parametrize("wrong", [("--gap", "-1mm"), ("--speck", "x"), ("--keep", "some")])
+def test_bad_usage_is_refused(call, messy, tmp_path, wrong):
+    assert call("tidy", messy, "-o", tmp_path / "out.dxf", *wrong)[0] == 2
+
+
+def test_a_page_is_needed_for_its_origin(call, tmp_path):
+    document = ezdxf.new("R2000", units=4)
+    document.modelspace().add_circle((20, 10), 5)
+    document.saveas(tmp_path / "in.dxf")
+    code, _, err = call(
+        "tidy", tmp_path / "in.dxf", "-o", tmp_path / "out.dxf", "--origin", "picture"
+    )
+    assert code == 1
+    assert "no page" in err
