@@ -323,9 +323,7 @@ def _scale_report(scale: Scale, rectified: Rectified, job: Job) -> dict[str, obj
     content: dict[str, object] = {"mm_per_px": scale.mm_per_px, "kind": scale.kind}
     solution = rectified.solution
     if scale.kind not in ("overall-width", "overall-height"):
-        from silhueta.core.geometry.measure import bounding_box
-
-        left, bottom, right, top = bounding_box(job.outline.taken)
+        left, bottom, right, top = job.outline.bounds
         ends = rectified.plane.to_px(np.array([[left, bottom], [right, top]])).tolist()
         across, sigma = solution.length(ends[0], ends[1])
         content["relative_uncertainty"] = sigma / across

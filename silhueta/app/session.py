@@ -4,13 +4,14 @@ Words used here
     version   one job in the history, with the label of the step that led to it
     amend     put what was worked out from the current job (its outline) into it, as no step of
               its own: undo goes back to the job before, which has its own outline
+    mark      a job kept under a name, beside the history
     merge     steps of one drag share a key and make one step
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path as File
 
 from PySide6.QtCore import QObject, Signal
@@ -42,6 +43,9 @@ class Session(QObject):
         self._saved: Job = self.job
         self.file: File | None = None
         self.units: Unit = "mm"
+        self.marks: dict[str, Job] = {}
+        # of the page that an outline came on, mm: left, bottom, right, top
+        self.page: tuple[float, float, float, float] | None = None
 
     @property
     def job(self) -> Job:
@@ -62,6 +66,36 @@ class Session(QObject):
     def redo_label(self) -> str | None:
         """What redo would bring back, or None."""
         return self._versions[self._at + 1].label if self._at + 1 < len(self._versions) else None
+
+    @property
+    def history(self) -> list[str]:
+        """The label of each version kept, the oldest first; the first has none."""
+        return [version.label for version in self._versions]
+
+    @property
+    def at(self) -> int:
+        """Which of the history is the current job."""
+        return self._at
+
+    def jump(self, at: int) -> None:
+        """Go to a version of the history."""
+        if at != self._at:
+            self._go(at)
+
+    def mark(self, name: str) -> None:
+        """Keep the current job under a name, whatever becomes of the history."""
+        self.marks[name] = self.job
+        self.job_changed.emit(self.job)
+
+    def go_to_mark(self, name: str) -> None:
+        """Bring a marked job back, as a step of its own."""
+        job = self.marks[name]
+        self.apply(f"Back to “{name}”", lambda _: job)
+
+    def drop_mark(self, name: str) -> None:
+        """Forget a mark."""
+        self.marks.pop(name, None)
+        self.job_changed.emit(self.job)
 
     def apply(self, label: str, edit: Edit, merge: str = "") -> None:
         """Run `edit` as one step named `label`; a no-change adds none.
@@ -84,7 +118,7 @@ class Session(QObject):
     def end_merge(self) -> None:
         """End a run of merged steps: the next one with the same key is a step of its own."""
         version = self._versions[self._at]
-        self._versions[self._at] = _Version(version.label, version.job)
+        self._versions[self._at] = replace(version, key="")
 
     def amend(self, edit: Edit) -> None:
         """Put what was worked out into the current job, as no step of its own."""
@@ -94,7 +128,7 @@ class Session(QObject):
             return
         if version.job is self._saved:
             self._saved = after
-        self._versions[self._at] = _Version(version.label, after, version.key)
+        self._versions[self._at] = replace(version, job=after)
         self.job_changed.emit(after)
 
     def undo(self) -> None:
@@ -113,6 +147,7 @@ class Session(QObject):
     def start(self, job: Job, file: File | None = None) -> None:
         """Begin anew with `job`, which counts as saved."""
         self._versions, self._at = [_Version("", job)], 0
+        self.marks, self.page = {}, None
         self._saved, self.file = job, file
         self.job_changed.emit(job)
 

@@ -72,6 +72,18 @@ def trace_state(job: Job) -> StopState:
     )
 
 
+def tidy_state(job: Job) -> StopState:
+    """Return the state of the stop Tidy."""
+    if not job.outline.contours:
+        return StopState("")
+    open_ones = sum(not path.closed for path in job.outline.taken)
+    skipped = sum(not c.taken for c in job.outline.contours)
+    texts = [f"{len(job.outline.loops)} cut"]
+    texts += [f"{skipped} skipped"] if skipped else []
+    texts += [f"{open_ones} open"] if open_ones else []
+    return StopState(", ".join(texts), done=not open_ones and not is_stale(job), wanted=open_ones)
+
+
 def cut_file_state(job: Job) -> StopState:
     """Return the state of the stop Cut file."""
     if job.picture is None and not is_imported(job):
@@ -86,6 +98,7 @@ STOPS = [
     Stop("picture", "Picture", 1, picture_state),
     Stop("scale", "Scale", 2, scale_state),
     Stop("trace", "Trace", 3, trace_state),
+    Stop("tidy", "Tidy", 4, tidy_state),
     Stop("cut_file", "Cut file", 8, cut_file_state),
 ]
 
@@ -101,7 +114,7 @@ def why_no_cut_file(job: Job, failure: str) -> str:
     if is_stale(job):
         return "the trace is not done yet"
     if not job.outline.taken:
-        return "every loop is skipped; take some at the stop Trace"
+        return "every loop is skipped; take some along at the stop Tidy"
     return ""
 
 

@@ -82,9 +82,8 @@ class Tracing(QObject):
             return None
         if not self.flat.solution.spread or is_stale(job):
             return None
-        from silhueta.core.geometry.measure import bounding_box
 
-        wide, high = self.flat.size_sigma(bounding_box(job.outline.taken))
+        wide, high = self.flat.size_sigma(job.outline.bounds)
         return 2 * wide, 2 * high
 
     def cleaned(self) -> Picture | None:

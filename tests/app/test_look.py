@@ -134,11 +134,15 @@ def ink(image: QImage, box: QRectF, ground: QColor) -> int:
 def test_waste_ticks_stand_on_the_side_that_falls_away(qapp):
     # one loop, 300 px wide on the image from 50 to 350; strips just outside and just inside
     outer = painted(Outline((Contour(square(100)),)), 1.0)
-    inner = painted(Outline((Contour(hole(square(100))),)), 1.0)
+    # the same in a larger one, whichever way it runs: a hole by its place
+    around = Contour(square(180, (-40, -40)))
+    inner = painted(Outline((Contour(hole(square(100))), around)), 1.0)
+    against = painted(Outline((Contour(square(100)), around)), 1.0)
     outside, inside = QRectF(100, 354, 200, 4), QRectF(100, 342, 200, 4)
     blue = theme.LAYOUT_BLUE
     assert ink(outer, outside, blue) > 10 * max(ink(outer, inside, blue), 1)
-    assert ink(inner, inside, blue) > 10 * max(ink(inner, outside, blue), 1)
+    for image in (inner, against):
+        assert ink(image, inside, blue) > 10 * max(ink(image, outside, blue), 1)
 
 
 def test_a_skipped_loop_is_dotted_and_has_no_ticks(qapp):

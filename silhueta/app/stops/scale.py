@@ -25,7 +25,6 @@ from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet
 from silhueta.core.datum.snap import find_round, snap
 from silhueta.core.datum.solve import Solution, Told, facts_of, solve
 from silhueta.core.errors import SilhuetaError
-from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import (
     Datum,
     GaugeDatum,
@@ -399,7 +398,7 @@ class ScaleSheet(Worksheet):
         if solution.camera_height is not None:
             lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
         if job.outline.taken and not self._tracing.bench.busy:
-            left, bottom, right, top = bounding_box(job.outline.taken)
+            left, bottom, right, top = job.outline.bounds
             unit = self.session.units
             lines.append(
                 f"The outline: {format_length(right - left, unit)} × "

@@ -87,6 +87,12 @@ class Sheets(QStackedWidget):
             from silhueta.app.stops.trace import TraceSheet
 
             return TraceSheet(session, tracing, table, self)
+        if key == "tidy":
+            from silhueta.app.stops.tidy import TidySheet
+
+            tidy = TidySheet(session, tracing, table, self)
+            window.progress.follow(tidy.offers.bench)
+            return tidy
         from silhueta.app.stops.cut_file import CutFileSheet
 
         cut = CutFileSheet(session, tracing, self)

@@ -128,7 +128,7 @@ class TraceSheet(Worksheet):
         self.worst.clicked.connect(self._go_to_worst)
         self.leave_specks.clicked.connect(self._leave_specks)
         self.all_the_same.clicked.connect(lambda: self._set("Trace it all", many=True))
-        self.next.clicked.connect(lambda: self.go.emit("cut_file"))
+        self.next.clicked.connect(lambda: self.go.emit("tidy"))
 
     # the person's hand
 
@@ -262,10 +262,9 @@ class TraceSheet(Worksheet):
             noise = format_length(stamp.noise_mm, self.session.units, 3)
             if tolerance < 2 * stamp.noise_mm:
                 return f"Finer than the picture's own noise ({noise}): the noise decides."
-            from silhueta.core.geometry.measure import bounding_box
 
             if job.outline.taken:
-                left, bottom, right, top = bounding_box(job.outline.taken)
+                left, bottom, right, top = job.outline.bounds
                 if tolerance > 0.1 * min(right - left, top - bottom):
                     return "▲ Over a tenth of the part: its shape may be lost. Make it smaller."
         if tolerance < 0.12 * size:
@@ -293,13 +292,13 @@ class TraceSheet(Worksheet):
     def _show_result(self, job: Job) -> None:
         if job.picture is None:
             self.say_result(no_picture(job))
-            self.set_next("On to Cut file", "there is no picture yet")
+            self.set_next("On to Tidy", "there is no picture yet")
         elif self._tracing.failure:
             self.say_result(sentence(self._tracing.failure), True)
-            self.set_next("On to Cut file", "nothing is traced with these settings")
+            self.set_next("On to Tidy", "nothing is traced with these settings")
         elif is_stale(job) or job.traced is None:
             self.say_result("Tracing…")
-            self.set_next("On to Cut file", "the trace is not done yet")
+            self.set_next("On to Tidy", "the trace is not done yet")
         else:
             got = outline_figures(job.outline)
             skipped = len(job.outline.contours) - len(job.outline.taken)
@@ -318,4 +317,4 @@ class TraceSheet(Worksheet):
             if stamp.kept:
                 told += f"\nKept as they were: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)
-            self.set_next("On to Cut file")
+            self.set_next("On to Tidy")

@@ -6,16 +6,20 @@ dotted and pale. A smooth node is a ring, a corner an upright cross, the start a
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend
+from silhueta.app.table.heavy import HEAVY, HeavyPath, polygon, ticks
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
-from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
+from silhueta.core.tidy.choose import turned
 
 _FLAT = 0.2  # bulge of an arc that a cubic follows to a ten thousandth of its chord
 _TICK_STEP, _TICK = 15.0, 6.0  # screen px
@@ -25,16 +29,26 @@ _MOST_TICKS = 6000
 _DARK_UNTIL = 0.6  # share of "lines only" up to which the picture is what is seen
 
 
+_PAINTED: WeakKeyDictionary[Path, QPainterPath | HeavyPath] = WeakKeyDictionary()
+
+
+def painted(path: Path) -> QPainterPath | HeavyPath:
+    """Return a path for painting, made once, whatever outlines it is part of."""
+    if path not in _PAINTED:
+        _PAINTED[path] = HeavyPath(path) if len(path.nodes) > HEAVY else painter_path(path)
+    return _PAINTED[path]
+
+
 class OutlineLayer:
     """An outline's painter paths, made once, and its ticks and nodes, made once a magnification."""
 
     def __init__(self, outline: Outline) -> None:
         self.outline = outline
-        self._paths = [(contour, painter_path(contour.path)) for contour in outline.contours]
-        self._boxes = [path.controlPointRect() for _, path in self._paths]
+        self._boxes = [_box(contour.path) for contour in outline.contours]
+        self._turned: set[int] | None = None  # contours that run against their role
         self._ticks: dict[int, list[QLineF]] = {}
         self._ticks_at = 0.0
-        self._turns = {id(c): node_turns(c.path) for c in outline.contours}
+        self._turns: dict[int, Floats] = {}
         self._areas: dict[int, float] = {}
         self.least = 0.0  # mm²: loops that enclose less are shown as left out
 
@@ -47,25 +61,74 @@ class OutlineLayer:
         casing.setAlphaF(0.85 * (1 - bright))
         near = shown.adjusted(-2, -2, 2, 2)
         seen = [
-            (contour, path)
-            for (contour, path), box in zip(self._paths, self._boxes, strict=True)
+            contour
+            for contour, box in zip(self.outline.contours, self._boxes, strict=True)
             if box.intersects(near)
         ]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        mapped = [(contour, transform.map(path)) for contour, path in seen]
-        taken = [contour for contour, _ in seen if contour.taken and not self._speck(contour)]
+        taken = [contour for contour in seen if contour.taken and not self._speck(contour)]
         cut = {id(contour) for contour in taken}
-        for contour, path in mapped:
+        light: list[tuple[Contour, QPainterPath]] = []
+        heavy: list[tuple[Contour, list[Floats]]] = []
+        for contour in seen:
+            made = painted(contour.path)
+            if isinstance(made, HeavyPath):
+                heavy.append((contour, made.runs(transform, near)))
+            else:
+                light.append((contour, transform.map(made)))
+        for contour, path in light:
             if id(contour) in cut and casing.alpha():
                 painter.setPen(QPen(casing, 5.0))
                 painter.drawPath(path)
-        self._paint_ticks(painter, transform, taken, colour, near)
-        for contour, path in mapped:
+        room = self._paint_ticks(painter, transform, [c for c, _ in light], cut, colour, near)
+        for contour, path in light:
             painter.setPen(_pen(contour, colour, id(contour) in cut))
             painter.drawPath(path)
+        for contour, runs in heavy:
+            self._paint_heavy(painter, contour, runs, id(contour) in cut, colour, casing, room)
         for contour in taken:
             self._paint_nodes(painter, transform, contour, colour, near, bright)
+
+    def _paint_heavy(
+        self,
+        painter: QPainter,
+        contour: Contour,
+        runs: list[Floats],
+        taken: bool,
+        colour: QColor,
+        casing: QColor,
+        room: int,
+    ) -> None:
+        """Paint a path of very many points with thin pens, which are quick at any count."""
+        made = [polygon(run) for run in runs]
+        if taken and casing.alpha():
+            painter.setPen(QPen(casing, 1.0))
+            for dx, dy in ((1.2, 1.2), (-1.2, -1.2)):
+                for shape in made:
+                    painter.drawPolyline(shape.translated(dx, dy))
+        pen = _pen(contour, colour, taken)
+        pen.setWidthF(1.0)
+        painter.setPen(pen)
+        for shape in made:
+            painter.drawPolyline(shape)
+        if taken and contour.path.closed:
+            painter.setPen(QPen(colour, 1.2))
+            size = -_TICK if self._is_turned(contour) else _TICK
+            for run in runs:
+                strokes = ticks(run, _TICK_STEP, size)
+                room -= len(strokes)
+                if room > 0 and strokes:
+                    painter.drawLines(strokes)
+
+    def _is_turned(self, contour: Contour) -> bool:
+        """Return whether the waste is on the other side than the loop's own direction says."""
+        if self._turned is None:
+            against = turned(self.outline)
+            self._turned = {
+                id(c) for c, turn in zip(self.outline.contours, against, strict=True) if turn
+            }
+        return id(contour) in self._turned
 
     def _speck(self, contour: Contour) -> bool:
         if not self.least or not isinstance(contour.path, Loop):
@@ -79,27 +142,31 @@ class OutlineLayer:
         painter: QPainter,
         transform: QTransform,
         contours: list[Contour],
+        cut: set[int],
         colour: QColor,
         near: QRectF,
-    ) -> None:
+    ) -> int:
+        """Paint the waste ticks; return how many more there is room for."""
         scale = transform.m11()
         if not 0.8 < self._ticks_at / max(scale, 1e-9) < 1.25:
             self._ticks, self._ticks_at = {}, scale
         painter.setPen(QPen(colour, 1.2))
         room = _MOST_TICKS
         for contour in contours:
-            if not contour.path.closed:
+            if not contour.path.closed or id(contour) not in cut:
                 continue
             key = id(contour)
             if key not in self._ticks:
-                self._ticks[key] = _tick_lines(contour.path, _TICK_STEP / scale, _TICK / scale)
-            ticks = self._ticks[key]
-            if len(ticks) > 400:
-                ticks = [tick for tick in ticks if near.contains(tick.p1())]
-            room -= len(ticks)
+                size = -_TICK if self._is_turned(contour) else _TICK
+                self._ticks[key] = _tick_lines(contour.path, _TICK_STEP / scale, size / scale)
+            strokes = self._ticks[key]
+            if len(strokes) > 400:
+                strokes = [tick for tick in strokes if near.contains(tick.p1())]
+            room -= len(strokes)
             if room < 0:
-                return
-            painter.drawLines([transform.map(tick) for tick in ticks])
+                return 0
+            painter.drawLines([transform.map(tick) for tick in strokes])
+        return room
 
     def _paint_nodes(
         self,
@@ -111,25 +178,53 @@ class OutlineLayer:
         lines: float,
     ) -> None:
         path, scale = contour.path, transform.m11()
-        box = path.nodes.max(axis=0) - path.nodes.min(axis=0)
-        if len(path.nodes) * _NODE_ROOM > 2.5 * float(box.sum() + 1e-9) * scale + 30:
+        nodes = path.nodes
+        left, right = sorted((near.left(), near.right()))
+        bottom, top = sorted((near.top(), near.bottom()))
+        seen = np.flatnonzero(
+            (nodes[:, 0] >= left)
+            & (nodes[:, 0] <= right)
+            & (nodes[:, 1] >= bottom)
+            & (nodes[:, 1] <= top)
+        )
+        if not len(seen):
+            return
+        box = nodes[seen].max(axis=0) - nodes[seen].min(axis=0)
+        if len(seen) * _NODE_ROOM > 2.5 * float(box.sum() + 1e-9) * scale + 30:
             return  # too dense to be read: they come when one zooms in
+        if id(contour) not in self._turns:
+            self._turns[id(contour)] = node_turns(path)
+        turns = self._turns[id(contour)]
         painter.setPen(QPen(colour, 1.5))
         painter.setBrush(blend(SCRIBED, LAYOUT_BLUE, lines))
-        for number, (node, turn) in enumerate(
-            zip(path.nodes, self._turns[id(contour)], strict=True)
-        ):
-            place = QPointF(node[0], node[1])
-            if not near.contains(place):
-                continue
-            at = transform.map(place)
-            if abs(turn) < _SMOOTH_TURN:
-                painter.drawEllipse(at, 3.2, 3.2)
-            else:
-                painter.drawLine(at + QPointF(-4.5, 0), at + QPointF(4.5, 0))
-                painter.drawLine(at + QPointF(0, -4.5), at + QPointF(0, 4.5))
+        for number in seen.tolist():
+            x, y = nodes[number].tolist()
+            paint_node(painter, transform.map(QPointF(x, y)), abs(turns[number]) < _SMOOTH_TURN)
             if number == 0:
-                _paint_flag(painter, at)
+                _paint_flag(painter, transform.map(QPointF(x, y)))
+
+
+def paint_node(painter: QPainter, at: QPointF, smooth: bool, size: float = 1.0) -> None:
+    """Paint a node: a ring where the path is smooth, an upright cross at a corner."""
+    if smooth:
+        painter.drawEllipse(at, 3.2 * size, 3.2 * size)
+        return
+    arm = 4.5 * size
+    painter.drawLine(at + QPointF(-arm, 0), at + QPointF(arm, 0))
+    painter.drawLine(at + QPointF(0, -arm), at + QPointF(0, arm))
+
+
+def _box(path: Path) -> QRectF:
+    """Return a box that the path lies in, bulges and control points reckoned in."""
+    low, high = path.nodes.min(axis=0), path.nodes.max(axis=0)
+    if (path.kinds == CUBIC).any():
+        controls = path.controls[path.kinds == CUBIC].reshape(-1, 2)
+        low, high = np.minimum(low, controls.min(axis=0)), np.maximum(high, controls.max(axis=0))
+    if (path.kinds == ARC).any():
+        left, bottom, right, top = bounding_box([path])
+        low, high = np.minimum(low, [left, bottom]), np.maximum(high, [right, top])
+    wide, tall = np.maximum(high - low, 1e-9).tolist()
+    return QRectF(float(low[0]), float(low[1]), wide, tall)
 
 
 def _paint_flag(painter: QPainter, at: QPointF) -> None:

@@ -27,6 +27,7 @@ from silhueta.app.table.pick import PickTool
 from silhueta.app.table.rulers import paint_grid, paint_rulers
 from silhueta.app.table.view import View
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.job import Job, SheetDatum
 from silhueta.core.units import format_length
 
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from silhueta.app.table.brush import BrushTool
     from silhueta.app.table.outline_layer import OutlineLayer
     from silhueta.app.table.picture_layer import PictureLayer, Rule
+    from silhueta.app.table.tool import Tool
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.solve import Solution
     from silhueta.core.picture.decode import Picture
@@ -85,6 +87,8 @@ class Table(QWidget):
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
         self.brush: BrushTool | None = None
+        self.tool: Tool | None = None  # of a worksheet; picks and the brush go before it
+        self._held = False  # whether the tool has the button
         self.overlays: dict[str, Overlay] = {}  # painted over the outline, by their names
         self._drag: QPointF | None = None
         self._fitted = False
@@ -129,6 +133,11 @@ class Table(QWidget):
     def mm_per_px(self) -> float:
         """Side of a pixel of what is shown, mm."""
         return self._mm_per_px
+
+    @property
+    def outline(self) -> Outline:
+        """The outline of the present job."""
+        return self._session.job.outline
 
     @property
     def tilted(self) -> bool:
@@ -244,9 +253,7 @@ class Table(QWidget):
         """Return where the picture lies, mm."""
         outline = self._session.job.outline
         if self.picture is None and outline.taken:
-            from silhueta.core.geometry.measure import bounding_box
-
-            left, bottom, right, top = bounding_box(outline.taken)
+            left, bottom, right, top = outline.bounds
             return QRectF(left, bottom, max(right - left, 0.1), max(top - bottom, 0.1))
         if self.picture is None:
             return QRectF(0, 0, 100, 75)
@@ -266,6 +273,15 @@ class Table(QWidget):
         """Bring (x, y) mm to the middle, magnified to so many screen px a pixel of the picture."""
         self.view.px_per_mm = px_per_pixel / self._mm_per_px
         self.view.centre = QPointF(x, y)
+        self.zoomed.emit(self.view.px_per_mm)
+        self.update()
+
+    def show_box(self, box: QRectF) -> None:
+        """Bring a box, mm, into view with room around it, no closer than ten times all."""
+        most = 10 * self.view.px_per_mm
+        self.view.fit(box, 3 * _MARGIN)
+        if self.view.px_per_mm > most:
+            self.view.px_per_mm = most
         self.zoomed.emit(self.view.px_per_mm)
         self.update()
 
@@ -326,6 +342,8 @@ class Table(QWidget):
                 overlay.paint(painter, self)
         if not self.bare and not self.tilted:
             self._paint_sizes(painter, job, lines)
+        if self.tool is not None and not self.bare and not self.tilted and self.pick is None:
+            self.tool.paint(painter, self)
         if self.pick is not None and self.picture is not None:
             self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
         if self.brush is not None:
@@ -351,9 +369,7 @@ class Table(QWidget):
     def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
         if not job.outline.taken or not true_size(job) or self.pick is not None:
             return
-        from silhueta.core.geometry.measure import bounding_box
-
-        left, bottom, right, top = bounding_box(job.outline.taken)
+        left, bottom, right, top = job.outline.bounds
         units = self._session.units
         texts = (format_length(right - left, units), format_length(top - bottom, units))
         ground = blend(QColor("#f4f1e8"), LAYOUT_BLUE, lines)
@@ -379,6 +395,8 @@ class Table(QWidget):
             self.update()
         elif event.button() == Qt.MouseButton.LeftButton and self._take_corner(event.position()):
             pass
+        elif event.button() == Qt.MouseButton.LeftButton and self._tool_takes(event):
+            self.update()
         elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._drag = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -400,6 +418,8 @@ class Table(QWidget):
         if self.pick is not None:
             self.pick.move(self._to_pixel(event.position()))
             self.update()
+        elif self.tool is not None and self._drag is None:
+            self.tool.move(event.position(), self)
         self.cursor_moved.emit(self.view.to_mm(event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -411,12 +431,35 @@ class Table(QWidget):
             corners, self._corners = self._corners, None
             self.corners_moved.emit(tuple(corners))
             self.update()
+        if self._held:
+            self._held = False
+            if self.tool is not None:
+                self.tool.release(event.position(), self)
+            self.update()
         if self._drag is not None:
             self._drag = None
             if self.pick is None:
                 self.unsetCursor()
             else:
                 self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _tool_takes(self, event: QMouseEvent) -> bool:
+        if self.tool is None or self.tilted or self.pick is not None or self.brush is not None:
+            return False
+        self._held = self.tool.press(event.position(), event.modifiers(), self)
+        return self._held
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Leave double clicks to the tool; without one they are clicks."""
+        if self.tool is None or self.pick is not None or self.brush is not None:
+            self.mousePressEvent(event)
+        elif event.button() == Qt.MouseButton.LeftButton and not self.tilted:
+            self.tool.double(event.position(), self)
+
+    def set_tool(self, tool: Tool | None) -> None:
+        """Give the hand a tool, or take it away."""
+        self.tool, self._held = tool, False
+        self.update()
 
     def _take_corner(self, screen: QPointF) -> bool:
         """Take hold of the sheet's corner under the cursor, if there is one."""
@@ -457,7 +500,10 @@ class Table(QWidget):
             Qt.Key.Key_Down: (0.0, 1.0),
         }
         far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if key in steps:
+        free = self.pick is None and self.brush is None
+        if free and self.tool is not None and self.tool.key(event, self):
+            self.update()
+        elif key in steps:
             dx, dy = steps[Qt.Key(key)]
             if self.pick is not None:
                 size = 20.0 if far else 0.5

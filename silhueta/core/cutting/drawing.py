@@ -14,7 +14,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from silhueta.core.errors import FileError
-from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path
@@ -113,7 +112,7 @@ def draw(
         )
     if origin == "picture" and picture_frame is None:
         raise FileError("the picture's frame is not known; put the origin at the outline's corner")
-    left, bottom, right, top = bounding_box(outline.taken)
+    left, bottom, right, top = outline.bounds
     shift = np.zeros(2) if origin == "picture" else -np.array([left, bottom])
     frame = picture_frame if origin == "picture" and picture_frame else (right - left, top - bottom)
     parts = [

@@ -61,6 +61,13 @@ class Outline:
         return tuple(path for path in self.taken if isinstance(path, Loop))
 
     @cached_property
+    def bounds(self) -> tuple[float, float, float, float]:
+        """Left, bottom, right and top of what is cut, mm; there must be something."""
+        from silhueta.core.geometry.measure import bounding_box
+
+        return bounding_box(self.taken)
+
+    @cached_property
     def groups(self) -> tuple[tuple[tuple[int, int, int] | None, tuple[Path, ...]], ...]:
         """The paths that are cut, by colour; loops of two colours meet, and do not nest."""
         found: dict[tuple[int, int, int] | None, list[Path]] = {}

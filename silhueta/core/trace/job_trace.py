@@ -28,6 +28,7 @@ T = TypeVar("T")
 
 _ALIKE = 0.6  # of the larger of two loops that both cover
 _ALIKE_CHORD = 0.05  # mm
+_ALONG = 0.5  # mm, that a line may lie off another that runs along it
 
 
 class TracedJob(NamedTuple):
@@ -191,12 +192,13 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         optics=job.optics,
         clean=job.clean,
     )
+    fresh = chosen_again(job.outline, traced.outline)
     kept = touched(job.outline)
     if kept:
-        outline = beside(traced.outline, kept)
+        outline = beside(fresh, kept)
         stamp = replace(stamp, kept=len(kept), replaced=len(outline.contours) - len(kept))
         return TracedJob(set_outline(job, outline, stamp), traced, rectified)
-    return TracedJob(set_outline(job, traced.outline, stamp), traced, rectified)
+    return TracedJob(set_outline(job, fresh, stamp), traced, rectified)
 
 
 def retrace_patch(
@@ -251,8 +253,30 @@ def retrace_patch(
 def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
     """Return what was traced anew with the `kept` contours in place of their own traces.
 
-    A fresh loop gives way to a kept one that covers most of the same ground.
+    A fresh loop gives way to a kept one that covers most of the same ground, a fresh line to one
+    that runs along most of it.
     """
+    twins = _twins(fresh.contours, kept)
+    free = tuple(c for c, twin in zip(fresh.contours, twins, strict=True) if twin is None)
+    return Outline((*kept, *free))
+
+
+def chosen_again(before: Outline, fresh: Outline) -> Outline:
+    """Return what was traced anew, cut or skipped as a person decided before."""
+    chosen = tuple(c for c in before.contours if c.chosen)
+    if not chosen:
+        return fresh
+    twins = _twins(fresh.contours, chosen)
+    return Outline(
+        tuple(
+            c if twin is None else replace(c, taken=chosen[twin].taken, chosen=True)
+            for c, twin in zip(fresh.contours, twins, strict=True)
+        )
+    )
+
+
+def _twins(contours: tuple[Contour, ...], others: tuple[Contour, ...]) -> list[int | None]:
+    """Return for each contour which of `others` is most of the same, or None."""
     import shapely
 
     def shape(contour: Contour) -> shapely.Polygon | shapely.LineString:
@@ -260,18 +284,23 @@ def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
         closed = contour.path.closed and len(points) > 2
         return shapely.Polygon(points) if closed else shapely.LineString(points)
 
-    held = [shapely.make_valid(shape(contour)) for contour in kept]
-
-    def gives_way(contour: Contour) -> bool:
-        own = shape(contour)
-        for other in held:
-            common = shapely.area(shapely.intersection(shapely.make_valid(own), other))
-            if common > _ALIKE * max(shapely.area(own), shapely.area(other), 1e-9):
-                return True
-        return False
-
-    free = tuple(contour for contour in fresh.contours if not gives_way(contour))
-    return Outline((*kept, *free))
+    held = [shapely.make_valid(shape(contour)) for contour in others]
+    tree = shapely.STRtree(held)
+    found: list[int | None] = []
+    for contour in contours:
+        own = shapely.make_valid(shape(contour))
+        twin = None
+        for k in tree.query(own).tolist():
+            if contour.path.closed:
+                common = shapely.area(shapely.intersection(own, held[k]))
+                whole = max(shapely.area(own), shapely.area(held[k]), 1e-9)
+            else:
+                common = shapely.length(shapely.intersection(own, held[k].buffer(_ALONG)))
+                whole = max(shapely.length(own), 1e-9)
+            if common > _ALIKE * whole:
+                twin = int(k)
+        found.append(twin)
+    return found
 
 
 def _walls(job: Job, rectified: Rectified) -> Walls | None:

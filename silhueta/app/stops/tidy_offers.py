@@ -1,0 +1,261 @@
+"""Part of the Tidy worksheet: what could be cleaned up, counted, shown, and taken."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.table.marked_layer import OfferLayer
+from silhueta.app.table.table import Table
+from silhueta.app.widgets import Choice, Field, Note, boxed, clear, heading, row
+from silhueta.app.work import Bench
+from silhueta.core.errors import SilhuetaError
+from silhueta.core.job import Job, is_stale, with_outline
+from silhueta.core.tidy.offers import Kind, Limits, Offer, find_offers, take, take_all
+from silhueta.core.units import format_length, parse_area, parse_length
+
+if TYPE_CHECKING:
+    from silhueta.core.geometry.outline import Outline
+    from silhueta.core.tidy.offers import Frame
+    from silhueta.core.work import Work
+
+# one thing, several things, what is done to them
+WORDS: dict[Kind, tuple[str, str, str]] = {
+    "frame": ("frame", "frames", "Left out"),
+    "specks": ("speck", "specks", "Left out"),
+    "coincident": ("node on another", "nodes on others", "Merged"),
+    "doubles": ("double line", "double lines", "Made single"),
+    "gaps": ("gap", "gaps", "Closed"),
+    "spikes": ("hairpin", "hairpins", "Clipped"),
+    "crossings": ("self-crossing", "self-crossings", "Resolved"),
+    "short": ("short segment", "short segments", "Removed"),
+    "thin": ("node to spare", "nodes to spare", "Spared"),
+    "necks": ("near miss", "near misses", "Joined"),
+}
+
+
+def told(kind: Kind, count: int) -> str:
+    """Return "14 specks" and the like."""
+    one, many, _ = WORDS[kind]
+    return f"{count:,} {one if count == 1 else many}"
+
+
+class TidyOffers(QWidget):
+    """Looks for offers beside the interface whenever the outline changes while it is shown."""
+
+    wrong = Signal(str)
+
+    def __init__(self, session: Session, table: Table, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._table = session, table
+        self.limits = Limits(short=0.02)
+        self.offers: list[Offer] = []
+        self._for: tuple[object, Limits] | None = None
+        self._asked: tuple[object, Limits] | None = None
+        self.shown: Kind | None = None
+        self.bench = Bench(self)
+        self.bench.done.connect(self._take_found)
+        self.bench.failed.connect(self.wrong)
+
+        def length(name: str) -> Field:
+            field = Field(name, lambda text: _length(text, session), self)
+            field.setFixedWidth(84)
+            return field
+
+        self.speck = Field("Specks under", lambda text: parse_area(text, session.units), self)
+        self.speck.setFixedWidth(84)
+        self.gap, self.double = length("Gaps up to"), length("Doubles within")
+        self.tolerance = length("Nodes to spare within")
+        self.short = length("Segments shorter than")
+        self.neck, self.neck_width = length("Join pieces nearer than"), length("Neck")
+        self.keep = Choice(
+            "Of a double keep", {"outer": "Outer", "middle": "Middle", "inner": "Inner"}, self
+        )
+        self.state = Note(parent=self)
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(4)
+        self.all = QPushButton("Take all", self)
+        self.all.setObjectName("take-all")
+        self._lay_out()
+        self._connect()
+
+    def _lay_out(self) -> None:
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(5)
+        inside.addWidget(self.state)
+        inside.addLayout(self.rows)
+        inside.addWidget(self.all)
+        for name, field in (
+            ("Specks under", self.speck),
+            ("Gaps up to", self.gap),
+            ("Doubles within", self.double),
+            ("Nodes to spare within", self.tolerance),
+            ("Segments shorter than", self.short),
+            ("Join pieces nearer than", self.neck),
+            ("by a neck of", self.neck_width),
+        ):
+            inside.addWidget(boxed(self, row(heading(name), None, field)))
+        inside.addWidget(heading("Of a double keep", self))
+        inside.addWidget(self.keep)
+        inside.addStretch(1)
+
+    def _connect(self) -> None:
+        for name, field in (
+            ("speck", self.speck),
+            ("gap", self.gap),
+            ("double", self.double),
+            ("tolerance", self.tolerance),
+            ("short", self.short),
+            ("neck", self.neck),
+            ("neck_width", self.neck_width),
+        ):
+            field.typed.connect(lambda value, name=name: self._limit(**{name: value}))
+            field.wrong.connect(self.wrong)
+        self.keep.chosen.connect(lambda key: self._limit(keep_double=key))
+        self.all.clicked.connect(self._take_all)
+
+    def _limit(self, **changes: Any) -> None:
+        try:
+            self.limits = replace(self.limits, **changes)
+        except SilhuetaError as error:
+            self.wrong.emit(str(error))
+            return
+        self.refresh(self._session.job)
+
+    # found beside the interface
+
+    def refresh(self, job: Job) -> None:
+        """Show the limits; look for offers where they are not those of the present outline."""
+        units = self._session.units
+        self.speck.show_value(f"{self.limits.speck:.3g} mm²")
+        for name in ("gap", "double", "tolerance", "short", "neck", "neck_width"):
+            value = getattr(self.limits, name)
+            shown = format_length(value, units, 3) if value else "none"
+            getattr(self, name).show_value(shown)
+        self.keep.set_chosen(self.limits.keep_double)
+        if not self.isVisible() or is_stale(job):
+            return
+        wanted = (job.outline, self.limits)
+        if self._for is not None and _same(self._for, wanted):
+            return
+        if self._asked is not None and _same(self._asked, wanted) and self.bench.busy:
+            return
+        self._asked = wanted
+        outline, limits, frame = job.outline, self.limits, self._frame()
+
+        def found(work: Work) -> list[Offer]:
+            return find_offers(outline, limits, frame, work)
+
+        self.state.say("Looking…")
+        self.bench.ask("Looking for offers", found, wanted)
+
+    def _frame(self) -> Frame | None:
+        box = self._table.picture_box()
+        if self._table.picture is None:
+            return self._session.page
+        return (0.0, 0.0, box.width(), box.height())
+
+    def _take_found(self, found: object, asked: tuple[object, Limits]) -> None:
+        if isinstance(found, list):
+            if not _same(asked, (self._session.job.outline, self.limits)):
+                return
+            self.offers, self._for = found, asked
+            self._show()
+        elif isinstance(found, tuple) and self._session.job.outline is asked[0]:
+            outline, counts = found
+            label = ", ".join(told(kind, count) for kind, count in counts.items())
+            self._apply(f"Tidied: {label}" if label else "Tidied", outline)
+
+    def _show(self) -> None:
+        clear(self.rows)
+        total = len(self.offers)
+        self.state.say(
+            "Nothing to clean up within these limits."
+            if not total
+            else "Click one to see where; Take does it, undo brings it back."
+        )
+        for offer in self.offers:
+            line = QWidget(self)
+            show = QPushButton(told(offer.kind, offer.count), line)
+            show.setCheckable(True)
+            show.setObjectName(f"show-{offer.kind}")
+            show.setStyleSheet("text-align: left")
+            show.setToolTip("Show where on the table")
+            show.setChecked(self.shown == offer.kind)
+            show.clicked.connect(
+                lambda on, kind=offer.kind: self._show_places(kind if on else None)
+            )
+            accept = QPushButton("Take", line)
+            accept.setObjectName(f"take-{offer.kind}")
+            accept.setFixedWidth(64)
+            accept.setToolTip(f"{WORDS[offer.kind][2]} in one step")
+            accept.clicked.connect(lambda _=False, offer=offer: self._take(offer))
+            layout = row(show, accept)
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setStretch(0, 1)
+            line.setLayout(layout)
+            self.rows.addWidget(line)
+            if offer.kind == "thin":
+                self.rows.addWidget(self._about_thin(offer))
+            if not offer.sure:
+                text = "A rectangle round everything: a frame, or the part itself?"
+                self.rows.addWidget(QLabel(text, self, wordWrap=True))
+        sure = sum(len(offer.sure) for offer in self.offers)
+        self.all.setEnabled(bool(sure))
+        self.all.setToolTip("" if sure else "there is nothing to take")
+        self._show_places(self.shown)
+
+    def _about_thin(self, offer: Offer) -> QWidget:
+        before = sum(len(offer.outline.contours[i.contours[0]].path.nodes) for i in offer.items)
+        off = format_length(max(i.data.deviation for i in offer.items), self._session.units, 3)
+        note = Note(parent=self)
+        note.say(f"{before:,} become {before - offer.count:,}, at most {off} off.")
+        return note
+
+    def _show_places(self, kind: Kind | None) -> None:
+        self.shown = kind
+        for offer in self.offers:
+            button = self.findChild(QPushButton, f"show-{offer.kind}")
+            if button is not None:
+                button.setChecked(offer.kind == kind)
+        places = [item.place for o in self.offers if o.kind == kind for item in o.items]
+        self._table.set_overlay("offers", OfferLayer(places) if places else None)
+
+    # taken
+
+    def _take(self, offer: Offer) -> None:
+        if self._session.job.outline is not offer.outline:
+            return
+        done = WORDS[offer.kind][2]
+        items = offer.sure or offer.items
+        count = offer.count if offer.kind == "thin" else len(items)
+        self._apply(f"{done} {told(offer.kind, count)}", take(offer, items))
+
+    def _take_all(self) -> None:
+        job, limits, frame = self._session.job, self.limits, self._frame()
+
+        def made(work: Work) -> tuple[Outline, dict[Kind, int]]:
+            return take_all(job.outline, limits, frame, work)
+
+        self._asked = None
+        self.bench.ask("Cleaning up", made, (job.outline, limits))
+
+    def _apply(self, label: str, outline: Outline) -> None:
+        self._session.apply(label, lambda job: with_outline(job, outline))
+
+
+def _same(one: tuple[object, Limits], two: tuple[object, Limits]) -> bool:
+    return one[0] is two[0] and one[1] == two[1]
+
+
+def _length(text: str, session: Session) -> float:
+    """Return a length, mm, which may be none at all."""
+    bare = text.strip().lower()
+    if bare in ("", "0", "0 mm", "0 in", "none", "off"):
+        return 0.0
+    return parse_length(text, session.units)

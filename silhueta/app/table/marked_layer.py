@@ -1,0 +1,73 @@
+"""What a worksheet points at on the table: loops that are lit up, and the places of offers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+
+from silhueta.app.look.theme import AMBER, AMBER_DEEP, BRASS, CARD, font
+from silhueta.app.table.heavy import HeavyPath, polygon
+from silhueta.app.table.outline_layer import painted
+from silhueta.core.geometry.path import Path
+
+if TYPE_CHECKING:
+    from silhueta.app.table.table import Table
+
+_MOST = 2000  # places painted
+
+
+class LitLayer:
+    """Paths lit up in brass, under a broad pale stroke."""
+
+    def __init__(self, paths: Sequence[Path]) -> None:
+        self.paths = tuple(paths)
+
+    def paint(self, painter: QPainter, table: Table) -> None:
+        """Paint them over the outline."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        glow = QColor(BRASS)
+        glow.setAlphaF(0.55)
+        transform, near = table.view.transform(), table.view.shown()
+        for path in self.paths:
+            made = painted(path)
+            if isinstance(made, HeavyPath):
+                painter.setPen(QPen(BRASS, 1))
+                for run in made.runs(transform, near):
+                    for dx in (-1.0, 0.0, 1.0):
+                        painter.drawPolyline(polygon(run).translated(dx, dx))
+                continue
+            for pen in (QPen(glow, 9), QPen(BRASS, 2.5)):
+                painter.setPen(pen)
+                painter.drawPath(transform.map(made))
+
+
+class OfferLayer:
+    """Places of an offer: amber triangles with numbers."""
+
+    def __init__(self, places: Sequence[tuple[float, float]]) -> None:
+        self.places = tuple(places)
+
+    def paint(self, painter: QPainter, table: Table) -> None:
+        """Paint them over the outline; far apart ones with their numbers."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(12, QFont.Weight.DemiBold))
+        transform = table.view.transform()
+        room = QRectF(table.rect()).adjusted(-20, -20, 20, 20)
+        numbered = len(self.places) <= 200
+        for number, place in enumerate(self.places[:_MOST], 1):
+            at = transform.map(QPointF(*place))
+            if not room.contains(at):
+                continue
+            corners = [QPointF(0, 0), QPointF(-8, -15), QPointF(8, -15)]
+            painter.setPen(QPen(AMBER_DEEP, 1.5))
+            painter.setBrush(AMBER if not numbered else CARD)
+            painter.drawPolygon(QPolygonF([at + corner for corner in corners]))
+            if numbered:
+                box = QRectF(at.x() - 16, at.y() - 32, 32, 16)
+                painter.drawRoundedRect(box, 3, 3)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
