@@ -67,6 +67,13 @@ class Choice(QWidget):
         """Show `key` as chosen, without telling anybody."""
         self.button(key).setChecked(True)
 
+    def clear_chosen(self) -> None:
+        """Show none as chosen."""
+        self._group.setExclusive(False)
+        for button in self._group.buttons():
+            button.setChecked(False)
+        self._group.setExclusive(True)
+
 
 class Slider(QSlider):
     """A slider over values that matter by their ratio; the wheel scrolls past it."""

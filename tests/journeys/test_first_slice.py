@@ -20,8 +20,6 @@ def test_the_gasket_from_the_demo_to_both_files_in_six_actions(hand, tmp_path):
     hand.settle()
     assert window.session.job.name == "Capstan gasket"
     assert window.present == "trace"
-    hand.click("next")
-    assert window.present == "tidy"
     hand.key(Qt.Key.Key_8, ALT)  # 2: straight on to Cut file
     assert window.present == "cut_file"
     hand.answer = tmp_path / "gasket.dxf"

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
 from silhueta.app.stops.loop_list import LoopList
+from silhueta.app.stops.tidy_nodes import TidyNodes
 from silhueta.app.stops.tidy_offers import TidyOffers
 from silhueta.app.stops.tidy_steps import TidySteps
 from silhueta.app.stops.worksheet import Worksheet
@@ -54,14 +55,18 @@ class TidySheet(Worksheet):
     ) -> None:
         super().__init__(session, "Tidy", "What is cut, and is it clean?", parent)
         self._tracing, self._table = tracing, table
-        self.page = Choice("Page", {"loops": "Loops", "offers": "Offers", "steps": "Steps"}, self)
+        self.page = Choice(
+            "Page", {"loops": "Loops", "offers": "Offers", "nodes": "Nodes", "steps": "Steps"}, self
+        )
         self.loops = _LoopsPage(self)
         self.offers = TidyOffers(session, table, self)
+        self.nodes = TidyNodes(session, table, self)
         self.steps = TidySteps(session, self)
         self.fault = Note()
         self._pages: dict[str, QWidget] = {
             "loops": self.loops,
             "offers": self.offers,
+            "nodes": self.nodes,
             "steps": self.steps,
         }
         self.benches = (self.offers.bench,)
@@ -71,7 +76,8 @@ class TidySheet(Worksheet):
         for page in self._pages.values():
             self.body.addWidget(page, 1)
         self.page.chosen.connect(self.show_page)
-        self.offers.wrong.connect(lambda text: self.fault.say(text, bool(text)))
+        for part in (self.offers, self.nodes):
+            part.wrong.connect(lambda text: self.fault.say(text, bool(text)))
         self.loops.wire()
         self.next.clicked.connect(lambda: self.go.emit("cut_file"))
         self._present = "loops"
@@ -87,6 +93,8 @@ class TidySheet(Worksheet):
             page.setVisible(name == key)
         if key != "offers":
             self._table.set_overlay("offers", None)
+        if self.isVisible():
+            self._take_table()
         self.refresh(self.session.job)
 
     # the hand
@@ -136,13 +144,16 @@ class TidySheet(Worksheet):
     def showEvent(self, event: QShowEvent) -> None:
         """Take the table into the hand."""
         super().showEvent(event)
-        self._table.set_tool(self.tool)
+        self._take_table()
         self.refresh(self.session.job)
+
+    def _take_table(self) -> None:
+        self._table.set_tool(self.nodes.tool if self._present == "nodes" else self.tool)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Give it back."""
         super().hideEvent(event)
-        if self._table.tool is self.tool:
+        if self._table.tool in (self.tool, self.nodes.tool):
             self._table.set_tool(None)
         for name in ("lit", "offers"):
             self._table.set_overlay(name, None)
@@ -155,6 +166,8 @@ class TidySheet(Worksheet):
             self.loops.refresh(job)
         elif self._present == "offers":
             self.offers.refresh(job)
+        elif self._present == "nodes":
+            self.nodes.refresh(job)
         else:
             self.steps.refresh()
         if not job.outline.contours:
