@@ -17,7 +17,7 @@ from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
-    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
+    from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
 
 _FILE = click.Path(path_type=File)
@@ -93,6 +93,7 @@ def tidy(
     A limit of 0 leaves its offer out.
     """
     from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
@@ -111,7 +112,7 @@ def tidy(
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
     limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
-    outline, frame = _on_page(found)
+    outline, frame = on_page(found)
     counts: dict[str, int] = {}
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)
@@ -132,20 +133,6 @@ def tidy(
         content["offers"] = counts
         content["left_out"] = found.left_out
         write_report(report, content, work)
-
-
-def _on_page(found: ReadDrawing) -> tuple[Outline, tuple[float, float, float, float] | None]:
-    """Return the outline and its page, the page's lower left at (0, 0)."""
-    import numpy as np
-
-    from silhueta.core.geometry.outline import Contour, Outline
-    from silhueta.core.geometry.transform import transform
-
-    frame, paths = found.frame, found.paths
-    if frame is not None and (frame[0] or frame[1]):
-        paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]
-        frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
-    return Outline(tuple(Contour(path, origin="imported") for path in paths)), frame
 
 
 def _without_frame(

@@ -20,8 +20,9 @@ from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.app.window import Window
+    from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.files.proof import Proof
-    from silhueta.core.files.svg_open import SvgOffer
+    from silhueta.core.files.svg_read import FileUnit
 
 JOB_SUFFIX = ".silhueta"
 
@@ -41,7 +42,11 @@ class Filing(QObject):
     def open(self) -> None:
         """Ask for a file and open it."""
         pictures = " ".join(f"*{suffix} *{suffix.upper()}" for suffix in SUFFIXES)
-        kinds = [f"Pictures and jobs ({pictures} *{JOB_SUFFIX})", f"Jobs (*{JOB_SUFFIX})"]
+        kinds = [
+            f"Pictures, outlines and jobs ({pictures} *.dxf *.DXF *{JOB_SUFFIX})",
+            f"Jobs (*{JOB_SUFFIX})",
+            "Outlines (*.svg *.SVG *.dxf *.DXF)",
+        ]
         kinds += [
             f"{name} (" + " ".join(f"*{s}" for s in suffixes) + ")"
             for name, suffixes in (FORMATS | PAGES).items()
@@ -60,20 +65,52 @@ class Filing(QObject):
         if self._window.may_leave():
             self.bench.ask("Opening", lambda work: open_file(source, work))
 
-    def _choose(self, offer: SvgOffer, outlines: Job) -> None:
-        """Ask which of the two an SVG holds is wanted, and open it."""
+    def _choose(self, offer: DrawingOffer) -> None:
+        """Ask what of a drawing is wanted, and how large it is, where it leaves that open."""
+        drawing = offer.drawing
+        assert drawing is not None
+        if offer.picture:
+            box = QMessageBox(self._window)
+            box.setObjectName("svg-choice")
+            box.setWindowTitle("Silhueta")
+            count = len(drawing.paths)
+            box.setText(f"“{offer.file.name}” holds {count:,} outlines, and a picture as well.")
+            take = box.addButton("Take the outlines", QMessageBox.ButtonRole.AcceptRole)
+            box.addButton("Trace the picture", QMessageBox.ButtonRole.RejectRole)
+            box.exec()
+            if box.clickedButton() is not take:
+                self.bench.ask("Opening", lambda _: open_picture(offer.file))
+                return
+        units: FileUnit | None = None
+        if not drawing.says_units:
+            units = self._ask_units(offer)
+            if units is None:
+                return
+        job, page = offer.job(units)
+        self.show(Opened(job, None, None))
+        self._window.session.page = page
+        told = offer.told()
+        if told:
+            self._window.say(told)
+
+    def _ask_units(self, offer: DrawingOffer) -> FileUnit | None:
+        """Ask what the numbers of a file without a unit are; None: leave it."""
         box = QMessageBox(self._window)
-        box.setObjectName("svg-choice")
+        box.setObjectName("units-choice")
         box.setWindowTitle("Silhueta")
-        count = len(outlines.outline.contours)
-        box.setText(f"“{offer.file.name}” holds {count:,} outlines, and a picture as well.")
-        take = box.addButton("Take the outlines", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Trace the picture", QMessageBox.ButtonRole.RejectRole)
+        box.setText(f"“{offer.file.name}” does not say its unit. How large is what it holds?")
+        names: dict[FileUnit, str] = {"mm": "mm", "in": "inch", "px": "px, 96 an inch"}
+        buttons = {}
+        for unit, (wide, high) in offer.sizes().items():
+            text = f"{wide:,.1f} × {high:,.1f} mm ({names[unit]})"
+            button = box.addButton(text, QMessageBox.ButtonRole.AcceptRole)
+            buttons[button] = unit
+        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        if box.clickedButton() is take:
-            self.show(Opened(outlines, None, None))
-        else:
-            self.bench.ask("Opening", lambda _: open_picture(offer.file))
+        for button, unit in buttons.items():
+            if box.clickedButton() is button:
+                return unit
+        return None
 
     def paste(self) -> None:
         """Open the picture on the clipboard, or the file it names, in place of the present job."""
@@ -120,7 +157,7 @@ class Filing(QObject):
         job = opened.job
         imported = job.picture is None and bool(job.outline.contours)
         if imported:
-            window.go("cut_file")
+            window.go("tidy")
         else:
             window.go("trace" if job.datums else "scale" if job.picture else "picture")
 
@@ -195,11 +232,10 @@ class Filing(QObject):
 
     def _on_done(self, result: object, asked: object) -> None:
         window = self._window
-        outlines = getattr(result, "outlines", None)
         if isinstance(result, Opened):
             self.show(result)
-        elif isinstance(outlines, Job):
-            self._choose(cast("SvgOffer", result), outlines)
+        elif hasattr(result, "drawing"):
+            self._choose(cast("DrawingOffer", result))
         elif isinstance(asked, tuple):
             job, target = asked
             window.notice.hide()

@@ -11,7 +11,7 @@ from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
-    from silhueta.core.files.svg_open import SvgOffer
+    from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.picture.decode import Picture
 
 
@@ -24,8 +24,8 @@ class Opened:
     file: File | None
 
 
-def open_file(source: File, work: Work) -> Opened | SvgOffer:
-    """Return what `source`, a job or a picture, holds; an offer when an SVG leaves a choice.
+def open_file(source: File, work: Work) -> Opened | DrawingOffer:
+    """Return what `source`, a job or a picture, holds; an offer when there are outlines in it.
 
     Raises
     ------
@@ -42,12 +42,12 @@ def open_file(source: File, work: Work) -> Opened | SvgOffer:
         if source.suffix.lower() == SUFFIX:
             return open_job(load_job(source), source)
         picture = read_picture_file(source)
-        if source.suffix.lower() == ".svg":
-            from silhueta.core.files.svg_open import svg_offer
+        if source.suffix.lower() in (".svg", ".dxf"):
+            from silhueta.core.files.drawing_open import drawing_offer
 
-            offer = svg_offer(picture)
-            if offer.outlines is not None:
-                return offer if offer.picture else Opened(offer.outlines, None, None)
+            offer = drawing_offer(picture)
+            if offer.drawing is not None:
+                return offer
         return open_picture(picture)
 
 

@@ -439,9 +439,10 @@ def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
     file = tmp_path / "plate.svg"
     file.write_text(SVG.format(more=""))
     hand.open(file)
-    assert hand.window.present == "cut_file"
+    assert hand.window.present == "tidy"
     assert size(hand) == pytest.approx((50, 30))
     assert "no picture to work on" in hand.window.sheets["trace"].result.text()
+    hand.click("next")
     hand.answer = tmp_path / "plate.dxf"
     hand.click("next")
     hand.settle()

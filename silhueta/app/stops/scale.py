@@ -12,7 +12,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
-from silhueta.app.states import no_picture
+from silhueta.app.states import is_imported, no_picture
 from silhueta.app.stops.check_length import CheckLength
 from silhueta.app.stops.scale_pages import Pages
 from silhueta.app.stops.worksheet import Worksheet
@@ -24,7 +24,7 @@ from silhueta.core.datum.fixing import describe
 from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
 from silhueta.core.datum.snap import find_round, snap
 from silhueta.core.datum.solve import Solution, Told, facts_of, solve
-from silhueta.core.errors import SilhuetaError
+from silhueta.core.errors import EditError, SilhuetaError
 from silhueta.core.job import (
     Datum,
     GaugeDatum,
@@ -240,6 +240,9 @@ class ScaleSheet(Worksheet):
     def _set(self, datum: Datum | Callable[[], Datum]) -> None:
         try:
             made = datum() if callable(datum) else datum
+            if is_imported(self.session.job):
+                self._resize(made)
+                return
             picture = self._tracing.picture
             if picture is not None:  # what contradicts is said here, before anything changes
                 solve(add_datum(self.session.job, made), facts_of(picture))
@@ -247,6 +250,17 @@ class ScaleSheet(Worksheet):
             self.session.apply(f"Scale: {describe(made)}", lambda job: add_datum(job, made))
         except SilhuetaError as error:
             self.fault.say(sentence(str(error)), True)
+
+    def _resize(self, datum: Datum) -> None:
+        """Scale outlines that came from a file: an overall size is all that they know."""
+        if not isinstance(datum, OverallDatum):
+            raise EditError("these outlines came without a picture: give their overall size")
+        from silhueta.core.tidy.resize import resized
+
+        self.fault.say("")
+        self.session.apply(
+            f"Scale: {describe(datum)}", lambda job: resized(job, datum.axis, datum.mm)
+        )
 
     def _remove(self, datum: Datum) -> None:
         self.session.apply(
@@ -361,6 +375,13 @@ class ScaleSheet(Worksheet):
         self.lens_note.say(said)
 
     def _show_result(self, job: Job, solution: Solution | None, fault: str) -> None:
+        if is_imported(job):
+            unit = self.session.units
+            left, bottom, right, top = job.outline.bounds if job.outline.taken else (0, 0, 0, 0)
+            wide, high = (format_length(v, unit) for v in (right - left, top - bottom))
+            self.say_result(f"{wide} wide, {high} high. Type another overall size to scale it.")
+            self.set_next("On to Trace", "there is no picture to trace")
+            return
         if job.picture is None:
             self.say_result(no_picture(job))
             self.set_next("On to Trace", "there is no picture yet")

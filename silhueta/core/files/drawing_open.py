@@ -1,0 +1,127 @@
+"""What somebody's SVG or DXF has to offer: outlines, a picture stored inside, or both."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path as File
+
+import numpy as np
+
+from silhueta.core.errors import FileError, PictureError, SilhuetaError
+from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.svg_read import FileUnit, ReadDrawing, read_svg
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.nesting import nest, orient
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import Loop
+from silhueta.core.geometry.transform import transform
+from silhueta.core.job import Job, PictureFile, set_imported
+from silhueta.core.picture.pages import svg_picture
+
+
+@dataclass(frozen=True, eq=False)
+class DrawingOffer:
+    """What a file holds.
+
+    Parameters
+    ----------
+    file : PictureFile
+    drawing : ReadDrawing or None
+        Its outlines; None: it has none.
+    picture : bool
+        Whether a picture is stored in it.
+
+    """
+
+    file: PictureFile
+    drawing: ReadDrawing | None
+    picture: bool
+
+    def sizes(self) -> dict[FileUnit, tuple[float, float]]:
+        """Return width and height, mm, with the file's numbers taken as each unit."""
+        assert self.drawing is not None
+        found: dict[FileUnit, tuple[float, float]] = {}
+        units: tuple[FileUnit, ...] = ("mm", "in", "px")
+        for unit in units:
+            left, bottom, right, top = bounding_box(self.drawing.taken_as(unit).paths)
+            found[unit] = (right - left, top - bottom)
+        return found
+
+    def told(self) -> str:
+        """Return a sentence on what was left out, or ""."""
+        left_out = {} if self.drawing is None else dict(self.drawing.left_out)
+        if self.picture:
+            left_out.pop("pictures", None)
+        if not left_out:
+            return ""
+        parts = ", ".join(
+            f"{count:,} {kind.removesuffix('s') if count == 1 else kind}"
+            for kind, count in left_out.items()
+        )
+        return f"Left out of {self.file.name}: {parts}."
+
+    def job(self, units: FileUnit | None = None) -> tuple[Job, Frame | None]:
+        """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
+
+        `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
+        """
+        drawing = self.drawing
+        assert drawing is not None
+        if units is not None:
+            drawing = drawing.taken_as(units)
+        outline, frame = on_page(drawing)
+        name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
+        return set_imported(Job(), outline, name[:1].upper() + name[1:]), frame
+
+
+Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
+
+
+def drawing_offer(file: PictureFile) -> DrawingOffer:
+    """Return what an SVG or DXF holds.
+
+    Raises
+    ------
+    FileError
+        If it holds neither outlines nor a picture, or cannot be read.
+
+    """
+    if File(file.name).suffix.lower() == ".dxf":
+        drawing = read_dxf(file.data, file.name)
+        if not drawing.paths:
+            raise FileError(
+                f"{file.name} holds no outline; text must be turned into outlines in the program "
+                "that made it"
+            )
+        return DrawingOffer(file, drawing, False)
+    try:
+        svg_picture(file)
+        picture = True
+    except PictureError:
+        picture = False
+    found: ReadDrawing | None = None
+    try:
+        found = read_svg(file.data, file.name)
+    except SilhuetaError:
+        if not picture:
+            raise
+    if found is not None and not found.paths:
+        found = None
+    if not picture and found is None:
+        raise FileError(
+            f"{file.name} holds neither outlines nor a picture; text must be turned into outlines "
+            "in the program that made it"
+        )
+    return DrawingOffer(file, found, picture)
+
+
+def on_page(drawing: ReadDrawing) -> tuple[Outline, Frame | None]:
+    """Return the outline and its page, the page's lower left at (0, 0)."""
+    frame, paths = drawing.frame, drawing.paths
+    if frame is not None and (frame[0] or frame[1]):
+        paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]
+        frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
+    loops = [path for path in paths if isinstance(path, Loop)]
+    others = [path for path in paths if not isinstance(path, Loop)]
+    turned = orient(loops, nest(loops))
+    return Outline(tuple(Contour(path, origin="imported") for path in [*turned, *others])), frame
