@@ -120,7 +120,7 @@ def _drawings(window: Window, shot: Callable[[str], None]) -> None:
 
 
 def _screen(window: Window, x: float, y: float) -> tuple[float, float]:
-    at = window.table._from_pixel(QPointF(x, y))
+    at = window.table.from_pixel(QPointF(x, y))
     return at.x(), at.y()
 
 

@@ -60,7 +60,7 @@ class Hand:
 
     def at(self, x: float, y: float) -> QPoint:
         """Where a place of the picture (px) is on the table."""
-        return self.window.table._from_pixel(QPointF(x, y)).toPoint()
+        return self.window.table.from_pixel(QPointF(x, y)).toPoint()
 
     def click_picture(self, x: float, y: float) -> None:
         """Click on a place of the picture, px."""
@@ -75,6 +75,7 @@ def hand(qtbot, qapp, wait, monkeypatch) -> Iterator[Hand]:
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)  # keys go to the active window alone
     made = Hand(window, wait)
 
     def answer(*_: object, **__: object) -> tuple[str, str]:

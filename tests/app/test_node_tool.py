@@ -22,8 +22,6 @@ PATHS = (square(60), circle_loop((30, 30), 10), OpenPath([[70, 0], [70, 60]]),
 def nodes(hand):
     contours = tuple(Contour(path, origin="imported") for path in PATHS)
     hand.window.session.start(set_imported(Job(), Outline(contours), "Plate"))
-    hand.window.table.setFocus()
-    hand.settle()
     hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     hand.window.table.fit()
     hand.click("choice-nodes")

@@ -26,8 +26,6 @@ MESSY = (
 def tidy(hand):
     contours = tuple(Contour(path, origin="imported") for path in MESSY)
     hand.window.session.start(set_imported(Job(), Outline(contours), "Plate"))
-    hand.window.table.setFocus()
-    hand.settle()
     hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     hand.window.table.fit()
     hand.settle()
@@ -209,8 +207,6 @@ def test_a_list_of_five_thousand_loops_shows_only_what_is_seen(hand):
     paths = [circle_loop((x, y), 0.4) for x in range(100) for y in range(50)]
     contours = tuple(Contour(path, origin="imported") for path in paths)
     hand.window.session.start(set_imported(Job(), Outline(contours), "Dots"))
-    hand.window.table.setFocus()
-    hand.settle()
     hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     hand.settle()
     view = hand.window.sheets["tidy"].loops.list

@@ -263,7 +263,7 @@ def test_space_shows_the_bare_picture_while_held(hand, plate_png):
     bare = table.grab().toImage()
     QTest.keyRelease(table, Qt.Key.Key_Space)
     again = table.grab().toImage()
-    middle = table._from_pixel(QPointF(100, 100)).toPoint()
+    middle = table.from_pixel(QPointF(100, 100)).toPoint()
     assert bare.pixelColor(middle).lightness() < 20  # the plate itself, dark
     assert with_lines.pixelColor(middle) != bare.pixelColor(middle)
     assert again == with_lines
@@ -280,12 +280,12 @@ def test_lines_only_is_a_deep_blue_ground(hand, plate_png):
 def test_the_picture_stays_in_view_when_its_scale_changes(hand, plate_png):
     hand.open(plate_png)
     table = hand.window.table
-    before = table._from_pixel(QPointF(350, 250))
+    before = table.from_pixel(QPointF(350, 250))
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-dpi")
     hand.type(hand.window.sheets.scale.pages.dpi, "600")
     hand.settle()
-    assert (table._from_pixel(QPointF(350, 250)) - before).manhattanLength() < 1e-6
+    assert (table.from_pixel(QPointF(350, 250)) - before).manhattanLength() < 1e-6
 
 
 @pytest.mark.parametrize("name", ["gone.png", "text.png", "cut.silhueta"])

@@ -148,12 +148,13 @@ class TidySheet(Worksheet):
         self.refresh(self.session.job)
 
     def _take_table(self) -> None:
-        self._table.set_tool(self.nodes.tool if self._present == "nodes" else self.tool)
+        on_nodes = self._present == "nodes"
+        self._table.set_tool(self.nodes.current_tool() if on_nodes else self.tool)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Give it back."""
         super().hideEvent(event)
-        if self._table.tool in (self.tool, self.nodes.tool):
+        if self._table.tool in (self.tool, self.nodes.tool, self.nodes.pen):
             self._table.set_tool(None)
         for name in ("lit", "offers"):
             self._table.set_overlay(name, None)

@@ -10,13 +10,15 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.table.node_tool import NodeTool
+from silhueta.app.table.pen_tool import PenTool
 from silhueta.app.table.table import Table
 from silhueta.app.widgets import Choice, Field, Note, heading, row
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.geometry.path import ARC, CUBIC, LINE
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, OpenPath, Path
 from silhueta.core.job import Job
 from silhueta.core.tidy import node_edits
 from silhueta.core.tidy.node_edits import Pick
+from silhueta.core.tidy.redo import add_drawn, redo_stretch
 from silhueta.core.units import format_length, parse_length
 
 _KINDS = {"line": LINE, "arc": ARC, "curve": CUBIC}
@@ -31,6 +33,7 @@ class TidyNodes(QWidget):
         super().__init__(parent)
         self._session, self._table = session, table
         self.tool = NodeTool(self)
+        self.pen = PenTool(self)
         self.what = Note(parent=self)
 
         def place(text: str) -> float:
@@ -45,6 +48,15 @@ class TidyNodes(QWidget):
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
+        self.draw = QPushButton("Edge pen", self)
+        self.draw.setToolTip("Draw a new line by clicks, along the picture's edge between them")
+        self.redo = QPushButton("Redo a stretch", self)
+        self.redo.setToolTip("Draw a stretch of a line anew, from one place on it to another")
+        for button, name in ((self.draw, "edge-pen"), (self.redo, "redo-stretch")):
+            button.setObjectName(name)
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 2px 6px")
+        inside.addLayout(row(self.draw, self.redo))
         inside.addWidget(self.what)
         inside.addLayout(row(heading("x"), self.x_field, heading("y"), self.y_field, None))
         inside.addLayout(row(heading("Arrow keys move"), None, self.step))
@@ -66,6 +78,11 @@ class TidyNodes(QWidget):
         self.step.typed.connect(self._set_step)
         for field in (self.x_field, self.y_field, self.step):
             field.wrong.connect(self.wrong)
+        self.draw.clicked.connect(lambda on: self._draw(on, redo=False))
+        self.redo.clicked.connect(lambda on: self._draw(on, redo=True))
+        self.pen.given_up.connect(lambda: self._draw(False, redo=False))
+        self.pen.failed.connect(self.wrong)
+        self.pen.finished.connect(self._take_drawn)
         self.tool.chosen.connect(lambda: self.refresh(session.job))
         self.tool.edited.connect(self._apply)
 
@@ -157,6 +174,26 @@ class TidyNodes(QWidget):
             and n in (0, len(contours[i].path.nodes) - 1)
         ]
         return (ends[0], ends[1]) if len(ends) == 2 == len(self.tool.nodes) else None
+
+    # what is drawn
+
+    def current_tool(self) -> NodeTool | PenTool:
+        """Return the tool that the table is to have on this page."""
+        return self.pen if self.draw.isChecked() or self.redo.isChecked() else self.tool
+
+    def _draw(self, on: bool, redo: bool) -> None:
+        self.draw.setChecked(on and not redo)
+        self.redo.setChecked(on and redo)
+        self.pen.begin(redo)
+        self.wrong.emit("")
+        self._table.set_tool(self.current_tool())
+        self._table.setFocus()
+
+    def _take_drawn(self, path: Path, contour: int | None) -> None:
+        if contour is None:
+            self._apply("Draw a line", lambda job: add_drawn(job, path))
+        elif isinstance(path, OpenPath):
+            self._apply("Redo a stretch", lambda job: redo_stretch(job, contour, path))
 
     # what they do
 

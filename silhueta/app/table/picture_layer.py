@@ -26,6 +26,7 @@ class PictureLayer:
         grey = picture.grey if picture.grey.dtype == np.uint8 else (picture.grey >> 8)
         self._levels: list[QImage] = [_image(grey.astype(np.uint8, copy=False))]
         self._rule: Rule | None = None
+        self._eight: NDArray[np.uint8] | None = None
         self.width, self.height = picture.width, picture.height
         self._reduce(grey.astype(np.uint8, copy=False))
 
@@ -35,6 +36,12 @@ class PictureLayer:
         while min(grey.shape) > 400:
             grey = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
             self._levels.append(_image(grey))
+
+    def eight(self) -> NDArray[np.uint8]:
+        """Return the greys, (H, W) of 8 bits, made once."""
+        if self._eight is None:
+            self._eight = self.picture.eight()
+        return self._eight
 
     def set_preview(self, part: NDArray[np.bool_] | Rule | None) -> None:
         """Show part and ground in place of the greys: which greys (256) are part, or by a rule."""

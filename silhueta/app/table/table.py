@@ -225,7 +225,7 @@ class Table(QWidget):
         self.pick = PickTool(count, done, snap)
         self.setFocus()
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.pick.move(self._to_pixel(QPointF(self.rect().center())))
+        self.pick.move(self.to_pixel(QPointF(self.rect().center())))
         self.update()
 
     def start_brush(
@@ -299,12 +299,14 @@ class Table(QWidget):
         self.zoomed.emit(self.view.px_per_mm)
         self.update()
 
-    def _to_pixel(self, screen: QPointF) -> QPointF:
+    def to_pixel(self, screen: QPointF) -> QPointF:
+        """Return which px of the picture, y down, is at a place of the screen."""
         mm = self.view.to_mm(screen)
         height = self.picture.height if self.picture else 0
         return QPointF(mm.x() / self._mm_per_px, height - mm.y() / self._mm_per_px)
 
-    def _from_pixel(self, pixel: QPointF) -> QPointF:
+    def from_pixel(self, pixel: QPointF) -> QPointF:
+        """Return where a px of the picture is on the screen."""
         height = self.picture.height if self.picture else 0
         mm = QPointF(pixel.x() * self._mm_per_px, (height - pixel.y()) * self._mm_per_px)
         return self.view.to_screen(mm)
@@ -345,9 +347,9 @@ class Table(QWidget):
         if self.tool is not None and not self.bare and not self.tilted and self.pick is None:
             self.tool.paint(painter, self)
         if self.pick is not None and self.picture is not None:
-            self.pick.paint(painter, self.picture, self._from_pixel, QRectF(self.rect()))
+            self.pick.paint(painter, self.picture, self.from_pixel, QRectF(self.rect()))
         if self.brush is not None:
-            self.brush.paint(painter, self._from_pixel, QRectF(self.rect()))
+            self.brush.paint(painter, self.from_pixel, QRectF(self.rect()))
         paint_rulers(painter, self.view, self._session.units, true_size(job) and not self.tilted)
         if self._by_key:
             painter.setPen(QPen(BRASS_DEEP, 2))
@@ -358,13 +360,13 @@ class Table(QWidget):
     def _paint_datums(self, painter: QPainter, job: Job) -> None:
         from silhueta.app.table.datum_layer import paint_datums, paint_sureness
 
-        paint_datums(painter, job.datums, self._corners, self._from_pixel, self._session.units)
+        paint_datums(painter, job.datums, self._corners, self.from_pixel, self._session.units)
         if self.solution is not None and self.picture is not None:
             width, height = self.picture.width, self.picture.height
-            paint_sureness(painter, self.solution, width, height, self._from_pixel)
+            paint_sureness(painter, self.solution, width, height, self.from_pixel)
         if self._corners is not None and self.picture is not None:
             at = QPointF(*self._corners[self._corner])
-            paint_loupe(painter, self.picture, at, self._from_pixel(at), QRectF(self.rect()))
+            paint_loupe(painter, self.picture, at, self.from_pixel(at), QRectF(self.rect()))
 
     def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
         if not job.outline.taken or not true_size(job) or self.pick is not None:
@@ -388,10 +390,10 @@ class Table(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Pick, or take hold of the table."""
         if event.button() == Qt.MouseButton.LeftButton and self.pick is not None:
-            self.pick.move(self._to_pixel(event.position()))
+            self.pick.move(self.to_pixel(event.position()))
             self._take_pick()
         elif event.button() == Qt.MouseButton.LeftButton and self.brush is not None:
-            self.brush.press(self._to_pixel(event.position()))
+            self.brush.press(self.to_pixel(event.position()))
             self.update()
         elif event.button() == Qt.MouseButton.LeftButton and self._take_corner(event.position()):
             pass
@@ -409,14 +411,14 @@ class Table(QWidget):
             self._drag = event.position()
             self.update()
         if self.brush is not None:
-            self.brush.move(self._to_pixel(event.position()))
+            self.brush.move(self.to_pixel(event.position()))
             self.update()
         if self._corners is not None:
-            at = self._to_pixel(event.position())
+            at = self.to_pixel(event.position())
             self._corners[self._corner] = (at.x(), at.y())
             self.update()
         if self.pick is not None:
-            self.pick.move(self._to_pixel(event.position()))
+            self.pick.move(self.to_pixel(event.position()))
             self.update()
         elif self.tool is not None and self._drag is None:
             self.tool.move(event.position(), self)
@@ -469,7 +471,7 @@ class Table(QWidget):
 
         for datum in self._session.job.datums:
             if isinstance(datum, SheetDatum):
-                found = corner_at(list(datum.corners), self._from_pixel, screen)
+                found = corner_at(list(datum.corners), self.from_pixel, screen)
                 if found is not None:
                     self._corners, self._corner = list(datum.corners), found
                     return True
@@ -525,7 +527,7 @@ class Table(QWidget):
     def _take_pick(self) -> None:
         tool = self.pick
         if tool is not None:
-            tool.see_first(self._from_pixel)
+            tool.see_first(self.from_pixel)
         if tool is not None and tool.take():
             self.stop_pick()
             tool.done(tool.points)
