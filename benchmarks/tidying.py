@@ -139,3 +139,100 @@ def thinning(nodes: int = 100_000) -> dict[str, float]:
             f"{name}: crossings": len(crossings([made.path])),
         }
     return found
+
+
+def handling(nodes: int = 100_000, loops: int = 5_000) -> dict[str, float]:
+    """Return what the hand waits for on a large outline, ms at the 95th percentile."""
+    from PySide6.QtCore import QPointF
+    from PySide6.QtGui import QColor, QImage, QPainter, QPen
+
+    from silhueta.app.main import application
+    from silhueta.app.table.node_tool import NodeTool
+    from silhueta.app.table.outline_layer import painter_path
+    from silhueta.app.window import Window
+    from silhueta.core.job import Job, set_imported
+    from silhueta.core.tidy.index import Index
+    from silhueta.core.tidy.node_edits import move
+
+    application()
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    angle = np.linspace(0, 2 * np.pi, nodes, endpoint=False)
+    radius = 100 * (1 + 0.2 * np.cos(5 * angle) + 0.05 * np.cos(40 * angle))
+    points = 130 + radius[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
+    loop = Loop(points)
+    outline = Outline((Contour(loop, origin="imported"),))
+    window.session.start(set_imported(Job(), outline, "Large"))
+    window.go("trace")
+    table = window.table
+    image = QImage(table.size(), QImage.Format.Format_ARGB32_Premultiplied)
+    bare = painter_path(loop)
+    ours, plain = [], []
+    for zoom in (1.0, 4.0, 20.0, 100.0):
+        table.fit()
+        table.zoom_by(zoom)
+        table.view.centre = QPointF(*points[0])
+        for turn in range(24):
+            table.view.pan(3, 2)
+            if turn % 8 == 7:
+                table.zoom_by(1.05)
+            start = time.perf_counter()
+            table.render(image)
+            spent = time.perf_counter() - start
+            painter = QPainter(image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(QColor("black"), 1.0))
+            start = time.perf_counter()
+            painter.drawPath(table.view.transform().map(bare))
+            if turn > 1:  # the first frames make what is kept
+                ours.append(spent)
+                plain.append(time.perf_counter() - start)
+            painter.end()
+    index = Index(outline)
+    hits = []
+    for at in points[:: nodes // 200]:
+        start = time.perf_counter()
+        index.on_node(at[0] + 0.01, at[1], 0.5)
+        index.on_path(at[0] + 0.01, at[1], 0.5)
+        hits.append(time.perf_counter() - start)
+    tool = NodeTool()
+    tool.follow(outline)
+    tool.choose({(0, 0)})
+    tool._held, tool._start = "nodes", table.view.to_screen(QPointF(*points[0]))
+    table.set_tool(tool)  # type: ignore[arg-type]
+    drags = []
+    for turn in range(30):
+        tool.move(tool._start + QPointF(10 + turn, 5), table)
+        start = time.perf_counter()
+        table.render(image)
+        drags.append(time.perf_counter() - start)
+    start = time.perf_counter()
+    move(window.session.job, {(0, 0)}, 1.0, 1.0)
+    dropped = time.perf_counter() - start
+    table.set_tool(None)
+    dots = [circle_loop((x, y), 0.4) for x in range(loops // 50) for y in range(50)]
+    many = Outline(tuple(Contour(path, origin="imported") for path in dots))
+    window.session.start(set_imported(Job(), many, "Many"))
+    window.go("tidy")
+    listed = window.sheets["tidy"].loops.list  # type: ignore[attr-defined]
+    bar, scrolls = listed.verticalScrollBar(), []
+    for turn in range(60):
+        bar.setValue(round(bar.maximum() * turn / 60))
+        start = time.perf_counter()
+        listed.grab()
+        scrolls.append(time.perf_counter() - start)
+    window.close()
+
+    def late(values: list[float]) -> float:
+        return 1000 * float(np.percentile(values, 95))
+
+    return {
+        "pan and zoom, ms": late(ours),
+        "the bare path, ms": late(plain),
+        "ratio": late(ours) / late(plain),
+        "hit-test, ms": late(hits),
+        "a frame while a node is dragged, ms": late(drags),
+        "the drop of a dragged node, ms": 1000 * dropped,
+        "a frame while 5,000 loops are scrolled, ms": late(scrolls),
+    }

@@ -59,6 +59,6 @@ fi
 
 if [ -z "$extras" ]; then
     say "compiling the computation once (about a minute)"
-    "$venv/bin/python" -m silhueta.core.trace.warm
+    "$venv/bin/python" -m silhueta.core.warm
 fi
 say "ready"

@@ -30,6 +30,7 @@ class HeavyPath:
     def __init__(self, path: Path) -> None:
         points = flatten(path, _CHORD)
         self.points: Floats = np.vstack([points, points[:1]]) if path.closed else points
+        self._x, self._y = (np.ascontiguousarray(self.points[:, axis]) for axis in (0, 1))
         count = max(1, -(-(len(self.points) - 1) // _CHUNK))
         first = np.arange(count) * _CHUNK
         # each chunk ends on the first point of the one after it
@@ -54,16 +55,14 @@ class HeavyPath:
         steps = np.diff(np.concatenate([[0], seen.astype(np.int8), [0]]))
         found = []
         for a, b in zip(np.flatnonzero(steps == 1), np.flatnonzero(steps == -1), strict=True):
-            part = self.points[a * _CHUNK : b * _CHUNK + 1]
-            screen = part @ [
-                [transform.m11(), transform.m12()],
-                [transform.m21(), transform.m22()],
-            ] + [transform.dx(), transform.dy()]
-            cell = np.floor(screen / _GRID)
-            kept = np.empty(len(screen), np.bool_)
-            kept[0] = kept[-1] = True
-            kept[1:-1] = (cell[1:-1] != cell[:-2]).any(axis=1)
-            found.append(np.ascontiguousarray(screen[kept]))
+            part = slice(a * _CHUNK, b * _CHUNK + 1)
+            x, y = self._x[part], self._y[part]
+            across = transform.m11() * x + transform.m21() * y + transform.dx()
+            down = transform.m12() * x + transform.m22() * y + transform.dy()
+            column, line = np.floor(across / _GRID), np.floor(down / _GRID)
+            kept = np.ones(len(across), np.bool_)
+            kept[1:-1] = (column[1:-1] != column[:-2]) | (line[1:-1] != line[:-2])
+            found.append(np.column_stack([across[kept], down[kept]]))
         return found
 
 

@@ -19,7 +19,7 @@ from silhueta.app.table.outline_layer import paint_node, painter_path
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import CUBIC, Path
-from silhueta.core.geometry.pieces import Place, stretch
+from silhueta.core.geometry.pieces import segment_of
 from silhueta.core.job import Job
 from silhueta.core.tidy import edit, node_edits
 from silhueta.core.tidy.index import Index
@@ -244,7 +244,7 @@ class NodeTool(QObject):
         transform, contours = table.view.transform(), self.outline.contours
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for i, segment in self.segments:
-            piece = stretch(contours[i].path, Place(segment, 0.0), Place(segment, 1.0))
+            piece = segment_of(contours[i].path, segment)
             made = transform.map(painter_path(piece))
             for pen in (QPen(CARD, 7), QPen(BRASS, 3)):
                 painter.setPen(pen)
@@ -295,15 +295,17 @@ class NodeTool(QObject):
             if self._held == "handle" and self._handle is not None:
                 contour, segment, end = self._handle
                 path = contours[contour].path
-                piece = stretch(path, Place(segment, 0.0), Place(segment, 1.0))
+                piece = segment_of(path, segment)
                 pieces.append(edit.move_handle(piece, 0, end, (two.x(), two.y())))
             else:
                 for i, which in node_edits.by_contour(list(self.nodes)[:_MOST]).items():
                     path = contours[i].path
-                    moved = edit.moved(path, which, two.x() - one.x(), two.y() - one.y())
-                    count = len(path.kinds)
-                    sides = {k % count for n in which for k in (n - 1, n)}
-                    pieces += [stretch(moved, Place(k, 0.0), Place(k, 1.0)) for k in sides]
+                    count, size = len(path.kinds), len(path.nodes)
+                    sides = {k % size for n in which for k in (n - 1, n) if k % size < count}
+                    for k in sides:
+                        ends = {e for e in (0, 1) if (k + e) % size in which}
+                        far = two.x() - one.x(), two.y() - one.y()
+                        pieces.append(edit.moved(segment_of(path, k), ends, *far))
         except SilhuetaError:
             return  # where it would be nothing, nothing is drawn
         for shown in pieces:

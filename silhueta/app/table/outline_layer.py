@@ -10,7 +10,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend
 from silhueta.app.table.heavy import HEAVY, HeavyPath, polygon, ticks
@@ -26,6 +26,7 @@ _TICK_STEP, _TICK = 15.0, 6.0  # screen px
 _NODE_ROOM = 14.0  # screen px a node needs before it is drawn
 _SMOOTH_TURN = 0.14  # radians: more is a corner
 _MOST_TICKS = 6000
+_MOST_NODES = 1200  # of one path, that could be told apart on a screen
 _DARK_UNTIL = 0.6  # share of "lines only" up to which the picture is what is seen
 
 
@@ -49,8 +50,38 @@ class OutlineLayer:
         self._ticks: dict[int, list[QLineF]] = {}
         self._ticks_at = 0.0
         self._turns: dict[int, Floats] = {}
+        self._still: QImage | None = None  # what was painted, while the view stands still
+        self._still_for: tuple[float, ...] | None = None
         self._areas: dict[int, float] = {}
         self.least = 0.0  # mm²: loops that enclose less are shown as left out
+
+    def paint_again(
+        self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float
+    ) -> None:
+        """Paint as :meth:`paint` does, at once where the same was painted twice before."""
+        device = painter.device()
+        ratio = device.devicePixelRatioF()
+        size = (round(device.width() * ratio), round(device.height() * ratio))
+        shape = (transform.m11(), transform.m22(), transform.dx(), transform.dy())
+        key: tuple[float, ...] = (*shape, *size, lines, self.least)
+        if key != self._still_for:
+            self._still, self._still_for = None, key
+            self.paint(painter, transform, shown, lines)
+            return
+        painter.drawImage(QPointF(0, 0), self._still or self._kept(size, ratio, transform, lines))
+
+    def _kept(
+        self, size: tuple[int, int], ratio: float, transform: QTransform, lines: float
+    ) -> QImage:
+        made = QImage(*size, QImage.Format.Format_ARGB32_Premultiplied)
+        made.setDevicePixelRatio(ratio)
+        made.fill(Qt.GlobalColor.transparent)
+        inner = QPainter(made)
+        seen = QRectF(0, 0, size[0] / ratio, size[1] / ratio)
+        self.paint(inner, transform, transform.inverted()[0].mapRect(seen), lines)
+        inner.end()
+        self._still = made
+        return made
 
     def paint(self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float) -> None:
         """Paint over a picture (`lines` 0), as lines only (1), or between."""
@@ -181,14 +212,11 @@ class OutlineLayer:
         nodes = path.nodes
         left, right = sorted((near.left(), near.right()))
         bottom, top = sorted((near.top(), near.bottom()))
-        seen = np.flatnonzero(
-            (nodes[:, 0] >= left)
-            & (nodes[:, 0] <= right)
-            & (nodes[:, 1] >= bottom)
-            & (nodes[:, 1] <= top)
-        )
-        if not len(seen):
+        x, y = nodes[:, 0], nodes[:, 1]
+        inside = (x >= left) & (x <= right) & (y >= bottom) & (y <= top)
+        if not 0 < np.count_nonzero(inside) <= _MOST_NODES:
             return
+        seen = np.flatnonzero(inside)
         box = nodes[seen].max(axis=0) - nodes[seen].min(axis=0)
         if len(seen) * _NODE_ROOM > 2.5 * float(box.sum() + 1e-9) * scale + 30:
             return  # too dense to be read: they come when one zooms in
@@ -198,10 +226,10 @@ class OutlineLayer:
         painter.setPen(QPen(colour, 1.5))
         painter.setBrush(blend(SCRIBED, LAYOUT_BLUE, lines))
         for number in seen.tolist():
-            x, y = nodes[number].tolist()
-            paint_node(painter, transform.map(QPointF(x, y)), abs(turns[number]) < _SMOOTH_TURN)
+            at = transform.map(QPointF(*nodes[number].tolist()))
+            paint_node(painter, at, abs(turns[number]) < _SMOOTH_TURN)
             if number == 0:
-                _paint_flag(painter, transform.map(QPointF(x, y)))
+                _paint_flag(painter, at)
 
 
 def paint_node(painter: QPainter, at: QPointF, smooth: bool, size: float = 1.0) -> None:

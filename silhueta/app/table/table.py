@@ -338,7 +338,7 @@ class Table(QWidget):
         if not self.bare and self.picture is not None and self.shows_datums:
             self._paint_datums(painter, job)
         if not self.bare and self._outline is not None and not self.tilted:
-            self._outline.paint(painter, transform, self.view.shown(), lines)
+            self._outline.paint_again(painter, transform, self.view.shown(), lines)
         if not self.bare and not self.tilted and self.pick is None:
             for overlay in self.overlays.values():
                 overlay.paint(painter, self)

@@ -40,12 +40,12 @@ def place_of(path: Path, point: Floats) -> Place:
     """Return the place of `path` nearest to `point`, (2,) in mm."""
     found = nearest(path, point)
     i, (x, y) = int(found.segment[0]), found.place[0]
-    return Place(i, _share(path, i, np.array([x, y])))
+    return Place(i, share_of(path, i, np.array([x, y])))
 
 
-def _share(path: Path, i: int, on: Floats) -> float:
-    """Return how far along segment `i` the point `on`, which lies on it, is."""
-    start, end = path.starts[i], path.ends[i]
+def share_of(path: Path, i: int, on: Floats) -> float:
+    """Return how far along segment `i` the point `on`, (2,), which lies on it or near, is."""
+    start, end = path.nodes[i], path.nodes[(i + 1) % len(path.nodes)]
     if path.kinds[i] == LINE:
         along = end - start
         size = float(along @ along)
@@ -70,16 +70,18 @@ def _share(path: Path, i: int, on: Floats) -> float:
     return float(0.5 * (low + high))
 
 
+def segment_of(path: Path, i: int) -> OpenPath:
+    """Return segment `i` as a path of its own."""
+    nodes = path.nodes[[i, (i + 1) % len(path.nodes)]]
+    own = slice(i, i + 1)
+    return OpenPath(nodes, path.kinds[own], path.bulges[own], path.controls[own])
+
+
 def _part(path: Path, i: int, low: float, high: float) -> OpenPath:
     """Return segment `i` from share `low` to `high`."""
-    kind, start, end = path.kinds[i], path.starts[i], path.ends[i]
     if low <= 0 and high >= 1:
-        return OpenPath(
-            np.array([start, end]),
-            path.kinds[i : i + 1],
-            path.bulges[i : i + 1],
-            path.controls[i : i + 1],
-        )
+        return segment_of(path, i)
+    kind, start, end = path.kinds[i], path.nodes[i], path.nodes[(i + 1) % len(path.nodes)]
     if kind == LINE:
         return OpenPath(np.array([start + low * (end - start), start + high * (end - start)]))
     if kind == ARC:

@@ -11,7 +11,7 @@ from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.geometry.pieces import Place, chained, place_of, stretch
+from silhueta.core.geometry.pieces import Place, chained, place_of, segment_of, stretch
 from silhueta.core.tidy.offers import Item, Offer, Search, with_paths
 
 _CHORD = 0.002  # mm
@@ -68,7 +68,7 @@ def both_places(path: Path, at: Floats) -> tuple[Place, Place]:
     for k in range(count):
         if k == first.segment:
             continue
-        single = stretch(path, Place(k, 0.0), Place(k, 1.0)) if count > 1 else path
+        single = segment_of(path, k)
         found = nearest(single, at)
         off = float(found.distance[0])
         beside = k in ((first.segment + 1) % count, (first.segment - 1) % count)

@@ -14,7 +14,7 @@ from silhueta.core.errors import EditError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, reverse
-from silhueta.core.geometry.pieces import Place, chained, opened, point_at, stretch
+from silhueta.core.geometry.pieces import Place, chained, opened, point_at, segment_of, stretch
 from silhueta.core.tidy.gaps import end_way
 from silhueta.core.tidy.nodes import without_nodes
 
@@ -200,7 +200,7 @@ def as_kind(path: Path, segment: int, kind: int) -> Path:
     if path.kinds[segment] == kind:
         return path
     start, end = path.starts[segment], path.ends[segment]
-    piece = stretch(path, Place(segment, 0.0), Place(segment, 1.0))
+    piece = segment_of(path, segment)
     bulge, controls = 0.0, np.zeros((2, 2))
     if kind == ARC:
         if path.kinds[segment] == CUBIC:

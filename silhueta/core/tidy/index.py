@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from silhueta.core.geometry.flatten import flatten_indexed
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats
-from silhueta.core.geometry.pieces import Place, place_of, stretch
+from silhueta.core.geometry.pieces import Place, share_of
 
 if TYPE_CHECKING:
     import shapely
@@ -57,8 +57,9 @@ class Index:
         self._owners = _joined(owners)
         self._segments = _joined(segments)
         ends = np.concatenate([np.zeros((0, 2, 2)), *pieces])
-        self._lines: NDArray[np.object_] = np.array(shapely.linestrings(ends), dtype=object)
-        self._tree: shapely.STRtree = shapely.STRtree(self._lines)
+        self._ends = ends
+        lines: Any = shapely.linestrings(ends)
+        self._tree: shapely.STRtree = shapely.STRtree(lines)
         self.nodes: Floats = np.vstack(nodes)
         self._holders, self._numbers = _joined(holders), _joined(numbers)
         self._node_tree = cKDTree(self.nodes) if len(self.nodes) else None
@@ -67,7 +68,7 @@ class Index:
         """Return the place nearest to (x, y) mm, if any is within `within` mm."""
         import shapely
 
-        if not len(self._lines):
+        if not len(self._ends):
             return None
         found = self._tree.query_nearest(
             shapely.Point(x, y), max_distance=within, all_matches=False
@@ -76,10 +77,14 @@ class Index:
             return None
         k = int(found[0])
         i, segment = int(self._owners[k]), int(self._segments[k])
-        at = np.array([x, y])
-        single = stretch(self.outline.contours[i].path, Place(segment, 0.0), Place(segment, 1.0))
-        share = place_of(single, at).share
-        distance = float(shapely.distance(self._lines[k], shapely.Point(x, y)))
+        (ax, ay), (bx, by) = self._ends[k].tolist()
+        along = ((x - ax) * (bx - ax) + (y - ay) * (by - ay)) / max(
+            (bx - ax) ** 2 + (by - ay) ** 2, 1e-30
+        )
+        along = min(max(along, 0.0), 1.0)
+        fx, fy = ax + along * (bx - ax), ay + along * (by - ay)
+        share = share_of(self.outline.contours[i].path, segment, np.array([fx, fy]))
+        distance = float(np.hypot(x - fx, y - fy))
         return OnPath(i, Place(segment, share), distance)
 
     def on_node(self, x: float, y: float, within: float) -> OnNode | None:

@@ -15,7 +15,7 @@ from silhueta.core.geometry.measure import length, signed_area
 from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.geometry.pieces import Place, chained, place_of, point_at, stretch
+from silhueta.core.geometry.pieces import Place, chained, place_of, point_at, segment_of, stretch
 from silhueta.core.tidy.choose import depths
 from silhueta.core.tidy.offers import Item, Offer, Search, edited
 
@@ -100,5 +100,5 @@ def along(loop: Path, place: Place, distance: float) -> Place:
     piece = int(np.clip(np.searchsorted(run, wanted) - 1, 0, len(points) - 1))
     share = (wanted - run[piece]) / max(run[piece + 1] - run[piece], 1e-12)
     point = closed[piece] + share * (closed[piece + 1] - closed[piece])
-    single = stretch(loop, Place(int(segment[piece]), 0.0), Place(int(segment[piece]), 1.0))
+    single = segment_of(loop, int(segment[piece]))
     return Place(int(segment[piece]), place_of(single, point).share)

@@ -341,6 +341,10 @@ def _distances(
     """Return the largest distance of each segment from its samples, and of these from it, mm."""
     m, n, count = len(bulges), len(points), len(nodes)
     worst = np.zeros(m)
+    way = np.zeros(n + 1)
+    for i in range(n):
+        step = points[(i + 1) % n] - points[i]
+        way[i + 1] = way[i] + np.sqrt(step[0] * step[0] + step[1] * step[1])
     for k in range(m):
         if kept[k]:
             continue
@@ -356,14 +360,14 @@ def _distances(
                     best = min(best, clamped(nodes[s], nodes[(s + 1) % count], bulges[s], x, y))
             worst[k] = max(worst[k], best)
         a, b = nodes[k], nodes[(k + 1) % count]
-        length = stops[k + 1] - stops[k]
-        places = min(max(length, 8), 64)
-        window = _BESIDE + length // 8
+        places = min(max(stops[k + 1] - stops[k], 8), 64)
+        begin, run = way[stops[k]], way[stops[k + 1]] - way[stops[k]]
         for part in range(places + 1):
             x, y = along(a, b, bulges[k], part / places)
             best = np.inf
-            near = stops[k] + part * length // places
-            low, high = near - window, near + window
+            # as far along the samples, and an eighth of the segment on either side
+            low = np.searchsorted(way, begin + (part / places - 0.125) * run) - _BESIDE
+            high = np.searchsorted(way, begin + (part / places + 0.125) * run) + _BESIDE
             if not closed:
                 low, high = max(low, 0), min(high, n - 1)
             for i in range(low, high):

@@ -1,12 +1,14 @@
-"""Compile everything that a first trace needs, so that no user waits for it."""
+"""Compile everything that a first trace and a first tidying need, so that no user waits for it."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from silhueta.core.datum.scale import Scale
+from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
+from silhueta.core.tidy.thin import thinned
 from silhueta.core.trace.field import colour_field
 from silhueta.core.trace.trace import trace, trace_colours
 
@@ -32,6 +34,10 @@ def main() -> None:
     colours[40:60, 8:60] = (200, 30, 30)
     colour_field(colours, [(200, 30, 30)])
     trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
+    angle = np.linspace(0, 6, 60)
+    ragged = np.column_stack([np.cos(angle), np.sin(angle) + 0.3 * np.cos(3 * angle)])
+    for path in (Loop(ragged), OpenPath(ragged)):
+        thinned(path, 0.01)
 
 
 if __name__ == "__main__":
