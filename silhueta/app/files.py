@@ -153,6 +153,7 @@ class Filing(QObject):
         window.tracing.set_picture(opened.picture)
         window.table.stop_pick()
         window.session.start(opened.job, opened.file)
+        window.session.marks = dict(opened.marks)
         window.table.set_picture(opened.picture)
         job = opened.job
         imported = job.picture is None and bool(job.outline.contours)
@@ -187,7 +188,7 @@ class Filing(QObject):
         if target is None:
             return False
         try:
-            save_job(window.session.job, target)
+            save_job(window.session.job, target, window.session.marks)
         except SilhuetaError as error:
             window.say(str(error))
             return False
@@ -195,8 +196,8 @@ class Filing(QObject):
         return True
 
     def _save_to(self, target: File) -> None:
-        job = self._window.session.job
-        self.bench.ask("Saving", lambda _: _saved(job, target), (job, target))
+        job, marks = self._window.session.job, dict(self._window.session.marks)
+        self.bench.ask("Saving", lambda _: _saved(job, target, marks), (job, target))
 
     def export(self, kind: str) -> None:
         """Ask where, and write a cut file there."""
@@ -276,10 +277,10 @@ def _opened_demo(which: str, work: Work) -> Opened:
         return open_job(make(), None)
 
 
-def _saved(job: Job, target: File) -> None:
+def _saved(job: Job, target: File, marks: dict[str, Job]) -> None:
     from silhueta.core.files.job_file import save_job
 
-    save_job(job, target)
+    save_job(job, target, marks)
 
 
 def _wrote_gauge(name: str, target: File) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
@@ -22,6 +22,7 @@ class Opened:
     job: Job
     picture: Picture | None
     file: File | None
+    marks: dict[str, Job] = field(default_factory=dict)
 
 
 def open_file(source: File, work: Work) -> Opened | DrawingOffer:
@@ -33,14 +34,15 @@ def open_file(source: File, work: Work) -> Opened | DrawingOffer:
         As the readers do.
 
     """
-    from silhueta.core.files.job_file import SUFFIX, load_job
+    from silhueta.core.files.job_file import SUFFIX, load_job, load_marks
     from silhueta.core.picture.decode import read_picture_file
 
     if source.is_dir():
         raise FileError(f"{source} is a folder; choose a picture or a job in it")
     with work.stage("read"):
         if source.suffix.lower() == SUFFIX:
-            return open_job(load_job(source), source)
+            opened = open_job(load_job(source), source)
+            return replace(opened, marks=load_marks(source))
         picture = read_picture_file(source)
         if source.suffix.lower() in (".svg", ".dxf"):
             from silhueta.core.files.drawing_open import drawing_offer

@@ -44,6 +44,7 @@ class Session(QObject):
         self.file: File | None = None
         self.units: Unit = "mm"
         self.marks: dict[str, Job] = {}
+        self._unsaved_mark = False
         # of the page that an outline came on, mm: left, bottom, right, top
         self.page: tuple[float, float, float, float] | None = None
 
@@ -55,7 +56,7 @@ class Session(QObject):
     @property
     def dirty(self) -> bool:
         """Whether something changed since the job was opened or saved."""
-        return self.job is not self._saved
+        return self.job is not self._saved or self._unsaved_mark
 
     @property
     def undo_label(self) -> str | None:
@@ -85,6 +86,7 @@ class Session(QObject):
     def mark(self, name: str) -> None:
         """Keep the current job under a name, whatever becomes of the history."""
         self.marks[name] = self.job
+        self._unsaved_mark = True
         self.job_changed.emit(self.job)
 
     def go_to_mark(self, name: str) -> None:
@@ -95,6 +97,7 @@ class Session(QObject):
     def drop_mark(self, name: str) -> None:
         """Forget a mark."""
         self.marks.pop(name, None)
+        self._unsaved_mark = True
         self.job_changed.emit(self.job)
 
     def apply(self, label: str, edit: Edit, merge: str = "") -> None:
@@ -147,13 +150,13 @@ class Session(QObject):
     def start(self, job: Job, file: File | None = None) -> None:
         """Begin anew with `job`, which counts as saved."""
         self._versions, self._at = [_Version("", job)], 0
-        self.marks, self.page = {}, None
+        self.marks, self.page, self._unsaved_mark = {}, None, False
         self._saved, self.file = job, file
         self.job_changed.emit(job)
 
     def mark_saved(self, job: Job, file: File) -> None:
-        """Note that `job` is what `file` holds."""
-        self._saved, self.file = job, file
+        """Note that `job`, with its marks, is what `file` holds."""
+        self._saved, self.file, self._unsaved_mark = job, file, False
         self.job_changed.emit(self.job)
 
     def set_units(self, units: Unit) -> None:

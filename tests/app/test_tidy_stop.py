@@ -187,6 +187,25 @@ def test_steps_are_gone_back_to_and_marks_outlive_them(hand, tidy):
     assert not hand.window.session.marks
 
 
+def test_marks_are_saved_with_the_job(hand, tidy, tmp_path):
+    hand.click("choice-steps")
+    hand.type(tidy.steps.name, "whole")
+    assert hand.window.session.dirty
+    hand.click("choice-loops")
+    hand.click("swap")
+    hand.answer = tmp_path / "plate.silhueta"
+    hand.key(Qt.Key.Key_S, CTRL)
+    hand.settle()
+    assert not hand.window.session.dirty
+    hand.open(tmp_path / "plate.silhueta")
+    assert not any(taken(hand))
+    hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    hand.click("choice-steps")
+    tidy.steps.marks.setCurrentRow(0)
+    hand.click("bring-back")
+    assert all(taken(hand))
+
+
 def test_skipping_stays_when_the_picture_is_traced_again(hand, plate_png):
     hand.open(plate_png)
     hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
+from collections.abc import Mapping
 from dataclasses import fields
 from pathlib import Path as File
 from typing import Any
@@ -117,12 +118,17 @@ class _JobRecord(msgspec.Struct):
     clean: list[dict[str, Any]] = []
 
 
+_MARKS = "marks.json"
+
+
 class _Format(msgspec.Struct):
     format: int
 
 
-def save_job(job: Job, target: File) -> None:
+def save_job(job: Job, target: File, marks: Mapping[str, Job] | None = None) -> None:
     """Write `job` to `target`, whole or not at all, and check that it reads back.
+
+    `marks` are kept along with it, under their names; they have the job's own picture.
 
     Raises
     ------
@@ -131,7 +137,9 @@ def save_job(job: Job, target: File) -> None:
 
     """
     write_whole(
-        target, job_bytes(job), lambda written: _discard(job_from_bytes(written, target.name))
+        target,
+        job_bytes(job, marks),
+        lambda written: _discard(job_from_bytes(written, target.name)),
     )
 
 
@@ -147,12 +155,50 @@ def load_job(source: File) -> Job:
     return job_from_bytes(read_bytes(source), source.name)
 
 
-def job_bytes(job: Job) -> bytes:
-    """Return `job` as the bytes of a job file."""
+def load_marks(source: File) -> dict[str, Job]:
+    """Return the marks that a job file keeps, by their names.
+
+    Raises
+    ------
+    FileError
+        As :func:`load_job` does.
+
+    """
+    data = read_bytes(source)
+    job = job_from_bytes(data, source.name)
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        if _MARKS not in archive.namelist():
+            return {}
+        text = _member(archive, _MARKS, _MOST_JSON, source.name)
+    try:
+        records = msgspec.json.decode(text, type=dict[str, _JobRecord])
+        return {name: _job(record, job.picture) for name, record in records.items()}
+    except (msgspec.MsgspecError, SilhuetaError, KeyError, TypeError, ValueError) as error:
+        raise FileError(
+            f"the marks in {source.name} are damaged ({str(error)[:120]}); take an older copy"
+        ) from error
+
+
+def job_bytes(job: Job, marks: Mapping[str, Job] | None = None) -> bytes:
+    """Return `job`, and marks beside it, as the bytes of a job file."""
+    record = _record(job)
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as archive:
+        text = msgspec.json.format(msgspec.json.encode(record), indent=1)
+        archive.writestr("job.json", text, zipfile.ZIP_DEFLATED)
+        if marks:
+            kept = {name: _record(marked) for name, marked in marks.items()}
+            archive.writestr(_MARKS, msgspec.json.encode(kept), zipfile.ZIP_DEFLATED)
+        if job.picture is not None and record.picture is not None:
+            archive.writestr(record.picture, job.picture.data, zipfile.ZIP_STORED)
+    return stream.getvalue()
+
+
+def _record(job: Job) -> _JobRecord:
     stored = (
         None if job.picture is None else "picture/" + (File(job.picture.name).name or "picture")
     )
-    record = _JobRecord(
+    return _JobRecord(
         format=FORMAT,
         program=f"Silhueta {__version__}",
         name=job.name,
@@ -167,13 +213,6 @@ def job_bytes(job: Job) -> bytes:
         optics=job.optics,
         clean=[_step_record(step) for step in job.clean],
     )
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w") as archive:
-        text = msgspec.json.format(msgspec.json.encode(record), indent=1)
-        archive.writestr("job.json", text, zipfile.ZIP_DEFLATED)
-        if job.picture is not None and stored is not None:
-            archive.writestr(stored, job.picture.data, zipfile.ZIP_STORED)
-    return stream.getvalue()
 
 
 def job_from_bytes(data: bytes, name: str) -> Job:
@@ -194,17 +233,7 @@ def job_from_bytes(data: bytes, name: str) -> Job:
                 picture = PictureFile(
                     inside, File(record.picture).name, record.page, record.page_dpi
                 )
-        return Job(
-            name=record.name,
-            picture=picture,
-            datums=tuple(_datum(entry) for entry in record.datums),
-            optics=record.optics,
-            clean=tuple(_step(entry) for entry in record.clean),
-            trace=record.trace,
-            outline=Outline(tuple(_contour(entry) for entry in record.outline)),
-            traced=None if record.traced is None else _stamp(record.traced),
-            cut_file=record.cut_file,
-        )
+        return _job(record, picture)
     except FileError:
         raise
     except (zipfile.BadZipFile, zlib.error, EOFError) as error:
@@ -217,6 +246,20 @@ def job_from_bytes(data: bytes, name: str) -> Job:
         raise FileError(
             f"{name} is packed in a way that cannot be read; take an older copy"
         ) from error
+
+
+def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
+    return Job(
+        name=record.name,
+        picture=picture,
+        datums=tuple(_datum(entry) for entry in record.datums),
+        optics=record.optics,
+        clean=tuple(_step(entry) for entry in record.clean),
+        trace=record.trace,
+        outline=Outline(tuple(_contour(entry) for entry in record.outline)),
+        traced=None if record.traced is None else _stamp(record.traced),
+        cut_file=record.cut_file,
+    )
 
 
 def _member(archive: zipfile.ZipFile, member: str, most: int, name: str) -> bytes:

@@ -15,6 +15,7 @@ from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import CUBIC, Path
 from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline, touched
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
@@ -145,7 +146,7 @@ def trace_job(
         with work.stage("rectify"):
             colours = rectified.resample(stages.colours(job), work).astype(np.uint8, copy=False)
         traced = trace_colours(colours, _present_scale(job, rectified), job.trace, work)
-        return _stamped(job, traced, rectified)
+        return _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
     base = fixing_datum(job)
     size = rectified.scale.mm_per_px
     with work.stage("ground"):
@@ -164,7 +165,7 @@ def trace_job(
         ],
         face=prepared.picture.eight(),
     )
-    return _stamped(job, traced, rectified)
+    return _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
 
 
 def _present_scale(job: Job, rectified: Rectified) -> Scale:
@@ -174,6 +175,39 @@ def _present_scale(job: Job, rectified: Rectified) -> Scale:
         return flat
     size = mm_per_px(base, (rectified.picture.width, rectified.picture.height))
     return Scale(size, rectified.picture.height, flat.kind)
+
+
+def _carried(job: Job, source: Picture, traced: Traced, rectified: Rectified, work: Work) -> Job:
+    """Return `job` with what a person did to its outline where it lies at the present scale."""
+    stamp, outline = job.traced, job.outline
+    if stamp is None or (not any(c.chosen for c in outline.contours) and not touched(outline)):
+        return job
+    then = (stamp.datums, stamp.optics, stamp.clean, stamp.mm_per_px)
+    if then == (job.datums, job.optics, job.clean, traced.scale.mm_per_px):
+        return job
+    with work.stage("rectify"):
+        old = replace(job, datums=stamp.datums, optics=stamp.optics, clean=stamp.clean)
+        before = rectify(old, source, work)
+    now, mm = traced.scale, Scale(stamp.mm_per_px, before.picture.height, "")
+
+    def moved(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        return now.to_mm(rectified.from_source(before.to_source(mm.to_px(points))))
+
+    (ax, ay), (bx, by), (cx, cy) = moved(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])).tolist()
+    sense = np.sign((bx - ax) * (cy - ay) - (by - ay) * (cx - ax))
+
+    def carried(path: Path) -> Path:
+        curved = (path.kinds == CUBIC)[:, None, None]
+        handles = moved(path.controls.reshape(-1, 2)).reshape(path.controls.shape)
+        return type(path)(
+            moved(path.nodes), path.kinds, path.bulges * sense, np.where(curved, handles, 0.0)
+        )
+
+    contours = tuple(
+        replace(c, path=carried(c.path)) if c.chosen or c in touched(Outline((c,))) else c
+        for c in outline.contours
+    )
+    return replace(job, outline=Outline(contours))
 
 
 def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:

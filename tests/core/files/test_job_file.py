@@ -1,11 +1,21 @@
 import json
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from silhueta.core.errors import FileError, SilhuetaError
-from silhueta.core.files.job_file import FORMAT, job_bytes, job_from_bytes, load_job, save_job
+from silhueta.core.files.job_file import (
+    FORMAT,
+    job_bytes,
+    job_from_bytes,
+    load_job,
+    load_marks,
+    save_job,
+)
+from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
 from silhueta.core.job import (
@@ -21,6 +31,7 @@ from silhueta.core.job import (
     TraceStamp,
     is_stale,
 )
+from tests.conftest import encoded, square
 
 CURVED = Loop(
     np.array([[0, 0], [10, 0.1], [7, 1 / 3]]),
@@ -215,3 +226,31 @@ def test_every_cut_of_a_job_file_is_refused(tmp_path):
 def test_a_save_that_cannot_be_leaves_the_old_one(tmp_path):
     with pytest.raises(FileError, match="cannot write"):
         save_job(full_job(), tmp_path / "gone" / "strap.silhueta")
+
+
+def test_marks_are_kept_beside_the_job(tmp_path):
+    picture = encoded(Image.fromarray(np.full((20, 30), 200, np.uint8)), "PNG")
+    before = Job("Plate", picture, (PixelDatum(0.1),), outline=Outline((Contour(square(3)),)))
+    after = replace(before, outline=Outline((Contour(square(2), chosen=True, taken=False),)))
+    target = tmp_path / "plate.silhueta"
+    save_job(after, target, {"before": before, "the same": after})
+    marks = load_marks(target)
+    assert list(marks) == ["before", "the same"]
+    assert marks["before"].picture.data == picture.data
+    assert bounding_box([marks["before"].outline.contours[0].path]) == (0, 0, 3, 3)
+    (kept,) = load_job(target).outline.contours
+    assert (kept.taken, kept.chosen) == (False, True)
+    save_job(after, target)
+    assert load_marks(target) == {}
+
+
+def test_damaged_marks_are_told(tmp_path):
+    target = tmp_path / "plate.silhueta"
+    save_job(Job(outline=Outline((Contour(square(3)),))), target, {"one": Job()})
+    with zipfile.ZipFile(target) as archive:
+        job = archive.read("job.json")
+    with zipfile.ZipFile(target, "w") as archive:
+        archive.writestr("job.json", job)
+        archive.writestr("marks.json", '{"one": {"format": 3}}')
+    with pytest.raises(FileError, match="marks"):
+        load_marks(target)

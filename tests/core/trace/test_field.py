@@ -4,16 +4,25 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from silhueta.core.errors import EditError, TooMuchError, TraceError
+from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import circle_loop
-from silhueta.core.job import Patch, PictureFile, PixelDatum, TraceSettings
+from silhueta.core.job import (
+    Job,
+    OverallDatum,
+    Patch,
+    PictureFile,
+    PixelDatum,
+    TraceSettings,
+)
 from silhueta.core.trace.field import colour_field
 from silhueta.core.trace.job_trace import beside, touched, trace_job
 from silhueta.core.trace.trace import trace
-from tests.conftest import drawn, grey_picture, square
+from tests.conftest import drawn, encoded, grey_picture, square
 
 BOX = TraceSettings(speck=0.2)
 
@@ -140,3 +149,23 @@ def test_tracing_again_keeps_what_a_person_has_touched():
     kept = touched(Outline((moved, other)))
     assert kept == (moved,)
     assert beside(fresh, kept).contours == (moved, other)
+
+
+@pytest.mark.parametrize(
+    ("datum", "factor"), [(PixelDatum(0.5), 0.5), (OverallDatum("width", 70.0), 0.5)]
+)
+def test_what_was_changed_by_hand_is_carried_along_when_the_scale_changes(datum, factor):
+    image = Image.fromarray(drawn([square(40, (20, 20)), square(40, (120, 120))], 200, 200).grey)
+    job = Job(picture=encoded(image, "PNG"), datums=(PixelDatum(1.0),), trace=BOX)
+    traced = trace_job(job).job
+    mine, other = sorted(traced.outline.contours, key=lambda c: bounding_box([c.path])[0])
+    edited = replace(mine, path=circle_loop((40, 40), 22), origin="edited")
+    skipped = replace(other, taken=False, chosen=True)
+    by_hand = replace(traced, outline=Outline((edited, skipped)), datums=(datum,))
+    again = trace_job(by_hand).job
+    kept, fresh = again.outline.contours
+    centre, radius = full_circle(kept.path)
+    assert (*centre, radius) == pytest.approx((40 * factor, 40 * factor, 22 * factor), rel=1e-3)
+    assert not fresh.taken
+    assert fresh.origin == "traced"
+    assert bounding_box([fresh.path])[0] == pytest.approx(120 * factor, rel=1e-3)
