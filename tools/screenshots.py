@@ -11,10 +11,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, settle
 from silhueta.app.stops.scale import ScaleSheet
+from silhueta.app.stops.tidy import TidySheet
 from silhueta.app.stops.trace import TraceSheet
 from silhueta.app.window import Window
 
@@ -117,6 +119,31 @@ def _drawings(window: Window, shot: Callable[[str], None]) -> None:
         settle(window)
         shot(which)
         sheet.more_button.setChecked(False)
+        if which == "heron":
+            _tidy(window, shot)
+
+
+def _tidy(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab Tidy on the heron traced with its dust, both edges of the pen line."""
+    trace = window.sheets["trace"]
+    assert isinstance(trace, TraceSheet)
+    trace.more.pen.button("edge").click()
+    trace.speck.setText("0.05")
+    trace.speck.setModified(True)
+    trace.speck.editingFinished.emit()
+    settle(window)
+    window.go("tidy")
+    tidy = window.sheets["tidy"]
+    assert isinstance(tidy, TidySheet)
+    settle(window)
+    QTest.mouseMove(tidy.loops.list.viewport(), QPoint(60, 70))
+    shot("tidy")
+    tidy.page.button("offers").click()
+    settle(window)
+    specks = tidy.offers.findChild(QPushButton, "show-specks")
+    assert specks is not None
+    specks.click()
+    shot("tidy-offers")
 
 
 def _screen(window: Window, x: float, y: float) -> tuple[float, float]:

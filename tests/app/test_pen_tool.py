@@ -87,12 +87,15 @@ def test_a_stretch_is_redone_from_the_line_to_the_line(hand, nodes):
     hand.click("redo-stretch")
     QTest.keyClick(hand.window.table, Qt.Key.Key_L)
     click(hand, 30, 30)  # not on a line
-    assert "begin on the line" in hand.window.sheets["tidy"].fault.text()
+    assert "begins, on the line" in hand.window.sheets["tidy"].fault.text()
     before = hand.window.session.job.outline
     click(hand, 20, 45)
+    click(hand, 50, 45)
     click(hand, 30, 42)
     click(hand, 40, 42)
     hand.window.table.grab()
+    QTest.keyClick(hand.window.table, Qt.Key.Key_Escape)  # one back, and again
+    click(hand, 40, 42)
     click(hand, 50, 45)
     after = hand.window.session.job.outline
     assert len(after.contours) == len(before.contours)

@@ -59,9 +59,10 @@ def test_journey_b_in_twenty_actions(hand, tmp_path):
 
     count = len(points)
     act("where it begins", click, points[(tip + count // 40) % count])
+    act("where it ends", click, points[(tip - count // 40) % count])
     QTest.keyClick(table, Qt.Key.Key_L)
     act("the tip", click, points[tip] + [0.4, 0.0])
-    act("where it ends", click, points[(tip - count // 40) % count])
+    QTest.keyClick(table, Qt.Key.Key_Return)
     assert window.session.undo_label == "Redo a stretch"
     redone = line_of(hand)
     assert len(redone.nodes) < len(heron.nodes) + 4

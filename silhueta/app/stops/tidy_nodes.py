@@ -185,6 +185,7 @@ class TidyNodes(QWidget):
         self.draw.setChecked(on and not redo)
         self.redo.setChecked(on and redo)
         self.pen.begin(redo)
+        self.pen.middle = self._session.job.trace.pen == "centre"
         self.wrong.emit("")
         self._table.set_tool(self.current_tool())
         self._table.setFocus()

@@ -26,6 +26,7 @@ _TICK_STEP, _TICK = 15.0, 6.0  # screen px
 _NODE_ROOM = 14.0  # screen px a node needs before it is drawn
 _SMOOTH_TURN = 0.14  # radians: more is a corner
 _MOST_TICKS = 6000
+_SMALLEST = 36.0  # screen px that a path is large at least, for its nodes to be shown
 _MOST_NODES = 1200  # of one path, that could be told apart on a screen
 _DARK_UNTIL = 0.6  # share of "lines only" up to which the picture is what is seen
 
@@ -46,6 +47,10 @@ class OutlineLayer:
     def __init__(self, outline: Outline) -> None:
         self.outline = outline
         self._boxes = [_box(contour.path) for contour in outline.contours]
+        self._sizes = {
+            id(contour): max(box.width(), box.height())
+            for contour, box in zip(outline.contours, self._boxes, strict=True)
+        }
         self._turned: set[int] | None = None  # contours that run against their role
         self._ticks: dict[int, list[QLineF]] = {}
         self._ticks_at = 0.0
@@ -118,7 +123,10 @@ class OutlineLayer:
             painter.drawPath(path)
         for contour, runs in heavy:
             self._paint_heavy(painter, contour, runs, id(contour) in cut, colour, casing, room)
+        small = _SMALLEST / max(abs(transform.m11()), 1e-9)
         for contour in taken:
+            if self._sizes[id(contour)] < small:
+                continue  # its nodes would hide it
             self._paint_nodes(painter, transform, contour, colour, near, bright)
 
     def _paint_heavy(

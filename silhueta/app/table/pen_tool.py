@@ -19,7 +19,7 @@ from silhueta.core.datum.scale import Scale
 from silhueta.core.datum.snap import snap
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.path import Floats, OpenPath
-from silhueta.core.tidy.follow import Follower, Stroke, Way, drawn
+from silhueta.core.tidy.follow import Follower, Stroke, Way, dark_near, drawn
 from silhueta.core.tidy.index import Index
 
 if TYPE_CHECKING:
@@ -49,6 +49,8 @@ class PenTool(QObject):
         super().__init__(parent)
         self.way: Way = "edge"
         self.redo = False
+        self.middle = False  # follow the middle of dark lines instead of edges
+        self._end: tuple[float, float] | None = None  # where a stretch that is redone ends
         self.clicks: list[tuple[float, float]] = []
         self.strokes: list[Stroke] = []
         self.contour: int | None = None
@@ -61,6 +63,7 @@ class PenTool(QObject):
         """Begin a line anew."""
         self.redo, self.clicks, self.strokes = redo, [], []
         self.contour, self._follower, self._now, self._near_first = None, None, None, False
+        self._end = None
 
     # places
 
@@ -71,8 +74,8 @@ class PenTool(QObject):
     def _snapped(self, at: QPointF, table: Table) -> tuple[float, float]:
         """Return where a click belongs: on the path that is redone, or on the edge near it."""
         x, y = self._pixel(at, table)
-        if self.redo and not self.clicks:
-            return self._on_path(at, table) or (x, y)
+        if self.way == "edge" and self.middle and table.picture is not None:
+            return dark_near(table.picture.eight(), x, y)
         if self.way == "edge" and table.picture is not None:
             found = snap(table.picture.picture.grey, x, y)
             return found.x, found.y
@@ -95,25 +98,37 @@ class PenTool(QObject):
     # the hand
 
     def press(self, at: QPointF, keys: Qt.KeyboardModifier, table: Table) -> bool:
-        """Take a click; on the first one it closes, on the path that is redone it ends."""
-        if not self.clicks:
-            if self.redo and self._on_path(at, table) is None:
-                self.failed.emit("begin on the line that is to be redone")
-                return True
+        """Take a click: where a stretch begins and ends, on the way, or on the last place."""
+        if self.redo and self._end is None:
+            self._mark(at, table)
+        elif not self.clicks:
             self._take(self._snapped(at, table), table)
-            return True
-        if not self.redo and self._near_first and len(self.clicks) > 1:
-            self._stroke_to(self.clicks[0])
-            self._finish(table, close=True)
-            return True
-        end = self._on_path(at, table) if self.redo else None
-        if end is not None and self._far(end, table):
-            self._stroke_to(end)
-            self._finish(table, close=False)
-            return True
-        self._stroke_to(self._snapped(at, table))
-        self._take(self.clicks[-1], table, known=True)
+        elif self._near_last(at, table):
+            self._stroke_to(self._end if self._end is not None else self.clicks[0])
+            self._finish(table, close=not self.redo)
+        else:
+            self._stroke_to(self._snapped(at, table))
+            self._take(self.clicks[-1], table, known=True)
         return True
+
+    def _mark(self, at: QPointF, table: Table) -> None:
+        """Take the two places of a line between which it is to be redone."""
+        place = self._on_path(at, table)
+        if place is None:
+            end = "ends, on the same line" if self.clicks else "begins, on the line itself"
+            self.failed.emit(f"click where the stretch {end}")
+        elif not self.clicks:
+            self._take(place, table)
+        elif self._far(place, table):
+            self._end = place
+        table.update()
+
+    def _near_last(self, at: QPointF, table: Table) -> bool:
+        """Return whether the hand is where the line is to end: the first click, or the mark."""
+        last = self._end if self.redo else self.clicks[0]
+        if last is None or (not self.redo and len(self.clicks) < 2):
+            return False
+        return (table.from_pixel(QPointF(*last)) - at).manhattanLength() < _NEAR
 
     def _far(self, end: tuple[float, float], table: Table) -> bool:
         """Return whether a place is not the one where the line began."""
@@ -125,9 +140,10 @@ class PenTool(QObject):
             self.clicks.append(click)
         self._follower = None
         if table.picture is not None:
-            seen = table.view.shown().normalized()
-            reach = 0.6 * max(seen.width(), seen.height()) / table.mm_per_px
-            self._follower = Follower(table.picture.eight(), click, reach)
+            room = QRectF(table.rect())
+            one, two = table.to_pixel(room.topLeft()), table.to_pixel(room.bottomRight())
+            seen = (one.x(), one.y(), two.x(), two.y())
+            self._follower = Follower(table.picture.eight(), click, seen, self.middle)
         table.update()
 
     def _between(self, end: tuple[float, float], fine: bool) -> Floats:
@@ -160,10 +176,9 @@ class PenTool(QObject):
     def move(self, at: QPointF, table: Table) -> None:
         """Show the stroke to the cursor."""
         if self.clicks:
-            end = self._pixel(at, table)
-            first = table.from_pixel(QPointF(*self.clicks[0]))
-            self._near_first = (first - at).manhattanLength() < _NEAR
-            self._now = self._between(end, fine=False)
+            self._near_first = self._near_last(at, table)
+            waiting = self.redo and self._end is None
+            self._now = None if waiting else self._between(self._pixel(at, table), fine=False)
             table.update()
 
     def release(self, at: QPointF, table: Table) -> None:
@@ -186,6 +201,9 @@ class PenTool(QObject):
             if not self.clicks:
                 self.given_up.emit()
                 return True
+            if self.redo and self._end is not None and len(self.clicks) == 1:
+                self._end, self._now = None, None
+                return True
             self.clicks.pop()
             if self.strokes:
                 self.strokes.pop()
@@ -195,8 +213,11 @@ class PenTool(QObject):
             else:
                 self.begin(self.redo)
             return True
-        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.strokes and not self.redo:
-            self._finish(table, close=False)
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.clicks:
+            if self._end is not None:
+                self._stroke_to(self._end)
+            if self.strokes:
+                self._finish(table, close=False)
             return True
         return False
 
@@ -214,21 +235,21 @@ class PenTool(QObject):
             for pen in (QPen(CARD, 4), QPen(BRASS_DEEP, 2)):
                 painter.setPen(pen)
                 painter.drawPolyline(line)
-        for number, click in enumerate(self.clicks):
-            at = table.from_pixel(QPointF(*click))
-            first = number == 0 and self._near_first and not self.redo
-            painter.setPen(QPen(INK, 1.5))
-            painter.setBrush(BRASS)
-            painter.drawEllipse(at, 7 if first else 4, 7 if first else 4)
+        last = self._end if self.redo else (self.clicks[0] if self.clicks else None)
+        painter.setPen(QPen(INK, 1.5))
+        painter.setBrush(BRASS)
+        for click in [*self.clicks, *([self._end] if self._end is not None else [])]:
+            size = 7 if click == last and self._near_first else 4
+            painter.drawEllipse(table.from_pixel(QPointF(*click)), size, size)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         paint_hint(painter, QRectF(table.rect()), self._hint())
 
     def _hint(self) -> str:
+        if self.redo and self._end is None:
+            where = "ends" if self.clicks else "begins"
+            return f"Click where the stretch {where}, on the line itself.  Esc: back."
         if not self.clicks:
-            return (
-                "Click where the stretch begins, on the line itself.  Esc: leave."
-                if self.redo
-                else "Click where the line begins.  Esc: leave."
-            )
-        end = "on the line again: done" if self.redo else "first point: close, Enter: end"
-        return f"It {_WORDS[self.way]}: E edge, L straight, C curve.  {end}.  Esc: one back."
+            return "Click where the line begins.  Esc: leave."
+        end = "Its end, or Enter: done" if self.redo else "First point: close, Enter: end"
+        what = "follows the line's middle" if self.middle and self.way == "edge" else ""
+        return f"It {what or _WORDS[self.way]}: E, straight: L, curve: C.  {end}.  Esc: one back."

@@ -285,22 +285,37 @@ def _fewer(points: Floats, stops: NDArray[np.int64]) -> tuple[Floats, NDArray[np
 def _restored(moved: _Chain, walked: _Chain, own: NDArray[np.int64], tolerance: float) -> _Chain:
     """Return the moved chain with the segments that are too far off as they were walked."""
     nodes, bulges = moved.nodes.copy(), moved.bulges.copy()
+    bad = _too_far(moved, own, tolerance)
     for _ in range(_ROUNDS):
-        bad = np.flatnonzero(_too_far(moved, own, tolerance))
-        if not len(bad):
+        if not bad.any():
             break
-        ends = (bad + 1) % len(nodes)
-        nodes[bad], nodes[ends] = walked.nodes[bad], walked.nodes[ends]
-        bulges[bad] = walked.bulges[bad]
+        at = np.flatnonzero(bad)
+        ends = (at + 1) % len(nodes)
+        nodes[at], nodes[ends] = walked.nodes[at], walked.nodes[ends]
+        bulges[at] = walked.bulges[at]
         moved = moved._replace(nodes=nodes, bulges=bulges)
+        beside = bad.copy()  # only these, and those next to them, lie elsewhere now
+        for step in (-2, -1, 1, 2):
+            beside |= np.roll(bad, step)
+        bad = _too_far(moved, own, tolerance, beside)
     return moved
 
 
-def _too_far(chain: _Chain, own: NDArray[np.int64], tolerance: float) -> NDArray[np.bool_]:
-    """Return which segments leave the samples, or the samples them, by more than the tolerance."""
-    far = _distances(*chain[:4], own >= 0, chain.closed)
+def _too_far(
+    chain: _Chain,
+    own: NDArray[np.int64],
+    tolerance: float,
+    which: NDArray[np.bool_] | None = None,
+) -> NDArray[np.bool_]:
+    """Return which segments leave the samples, or the samples them, by more than the tolerance.
+
+    `which`: only these are looked at.
+    """
+    kept = own >= 0
+    skipped = kept if which is None else kept | ~which
+    far = _distances(*chain[:4], kept, skipped, chain.closed)
     sound = np.isfinite(far) & (np.abs(chain.bulges) <= 2 * _FULLEST)
-    return ~(sound & (far <= _NEARLY * tolerance)) & (own < 0)
+    return ~(sound & (far <= _NEARLY * tolerance)) & ~skipped
 
 
 def _finished(
@@ -321,7 +336,7 @@ def _finished(
     controls[kept] = path.controls[own[kept]]
     if len(kinds) < 2 + int(chain.closed and not kinds.any()) and chain.closed:
         return None
-    far = _distances(chain.points, chain.stops, chain.nodes, bulges, kept, chain.closed)
+    far = _distances(chain.points, chain.stops, chain.nodes, bulges, kept, kept, chain.closed)
     far = np.where(kept, 0.0, far)
     if not (far <= tolerance).all():
         return None
@@ -336,9 +351,13 @@ def _distances(
     nodes: Floats,
     bulges: Floats,
     kept: NDArray[np.bool_],
+    skipped: NDArray[np.bool_],
     closed: bool,
 ) -> Floats:
-    """Return the largest distance of each segment from its samples, and of these from it, mm."""
+    """Return the largest distance of each segment from its samples, and of these from it, mm.
+
+    Segments that are `kept` are as they were, those that are `skipped` are not looked at.
+    """
     m, n, count = len(bulges), len(points), len(nodes)
     worst = np.zeros(m)
     way = np.zeros(n + 1)
@@ -346,7 +365,7 @@ def _distances(
         step = points[(i + 1) % n] - points[i]
         way[i + 1] = way[i] + np.sqrt(step[0] * step[0] + step[1] * step[1])
     for k in range(m):
-        if kept[k]:
+        if skipped[k]:
             continue
         for i in range(stops[k], stops[k + 1]):
             x, y = points[i % n]

@@ -12,11 +12,12 @@ from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, circle_loop
 from silhueta.core.job import Job
-from silhueta.core.tidy.follow import Follower, Stroke, drawn, on_edge
+from silhueta.core.tidy.follow import Follower, Stroke, dark_near, drawn, on_edge
 from silhueta.core.tidy.redo import add_drawn, redo_stretch
 from tests.conftest import drawn as picture_of
-from tests.conftest import square
+from tests.conftest import hole, square
 
+ALL = (0.0, 0.0, 400.0, 300.0)
 DISC = circle_loop((200.3, 150.7), 90)  # px, y up, in a picture 300 high
 
 
@@ -38,7 +39,7 @@ def off_the_disc(points):
 @pytest.mark.parametrize(("noise", "mean", "worst"), [(0, 0.03, 0.15), (8, 0.12, 0.6)])
 @pytest.mark.parametrize("turn", [40, 110, 170])
 def test_the_line_lies_on_the_edge_to_a_part_of_a_pixel(noise, mean, worst, turn):
-    follower = Follower(disc(noise), on_disc(10), 300)
+    follower = Follower(disc(noise), on_disc(10), ALL)
     line = follower.path_to(on_disc(10 + turn))
     off = off_the_disc(line)
     assert (off.mean(), off.max()) <= (mean, np.inf)
@@ -53,7 +54,7 @@ def test_a_picture_far_larger_than_the_window_is_followed_as_closely():
     grey = np.kron(disc(), np.ones((4, 4), np.uint8))  # 1600 x 1200, steps of 4 px
     big = picture_of([circle_loop((800, 600), 360)], 1600, 1200, levels=(40, 210)).grey
     assert grey.shape == big.shape
-    follower = Follower(big, (800 + 360, 600), 1600)
+    follower = Follower(big, (800 + 360, 600), (0, 0, 1600, 1200))
     line = follower.path_to((800 - 360, 600.0))
     off = np.abs(np.hypot(line[:, 0] - 800, line[:, 1] - 600) - 360)
     assert off.mean() < 0.05
@@ -62,19 +63,42 @@ def test_a_picture_far_larger_than_the_window_is_followed_as_closely():
 
 def test_where_there_is_no_edge_the_line_goes_straight():
     even = np.full((100, 100), 120, np.uint8)
-    line = Follower(even, (10, 50), 200).path_to((90, 50))
+    line = Follower(even, (10, 50), ALL).path_to((90, 50))
     assert np.abs(line[:, 1] - 50).max() < 0.6
-    outside = Follower(even, (-20.0, 300.0), 50).path_to((500.0, 20.0))
+    outside = Follower(even, (-20.0, 300.0), ALL).path_to((500.0, 20.0))
     assert np.isfinite(outside).all()
     short = np.array([[1.0, 1.0], [2.0, 1.0]])
     assert on_edge(even, short) is short
+
+
+def test_the_middle_of_a_pen_line_is_followed():
+    ring = [circle_loop((200.3, 150.7), 94), circle_loop((200.3, 150.7), 86)]
+    grey = picture_of([ring[0], hole(ring[1])], 400, 300, levels=(60, 230)).grey
+    line = Follower(grey, on_disc(0), ALL, middle=True).path_to(on_disc(150))
+    off = off_the_disc(line)
+    assert off.mean() < 0.06
+    assert off.max() < 0.4
+
+
+def test_a_click_beside_a_pen_line_is_put_on_it():
+    grey = np.full((60, 80), 240, np.uint8)
+    grey[28:34] = 30
+    assert dark_near(grey, 40.0, 27.0)[1] == pytest.approx(31, abs=1)
+    assert dark_near(grey, 2.0, 27.0) == (2.0, 27.0)  # too near the border to be told
+
+
+def test_a_sharp_turn_at_a_click_is_a_corner():
+    there = np.column_stack([np.linspace(0, 60, 61), np.zeros(61)])
+    back = np.column_stack([np.linspace(60, 0, 61), np.linspace(0, 12, 61)])
+    path = drawn([Stroke("edge", there), Stroke("edge", back)], close=False)
+    assert path.nodes == pytest.approx(np.array([[0, 0], [60, 0], [0, 12]]), abs=1e-6)
 
 
 def test_three_quarters_along_the_edge_and_one_straight_close_to_one_loop():
     grey = disc()
     strokes = []
     for start, end in ((0, 90), (90, 180), (180, 270)):
-        strokes.append(Stroke("edge", Follower(grey, on_disc(start), 250).path_to(on_disc(end))))
+        strokes.append(Stroke("edge", Follower(grey, on_disc(start), ALL).path_to(on_disc(end))))
     strokes.append(Stroke("straight", np.array([on_disc(270), on_disc(0)])))
     loop = drawn(strokes, close=True)
     assert isinstance(loop, Loop)
