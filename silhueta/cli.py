@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, cast
 import click
 
 from silhueta import __version__
-from silhueta.cli_report import Progress, check_outputs, write_report
+from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
 from silhueta.cli_tidy import tidy
 from silhueta.cli_values import (
     Angle,
@@ -112,17 +112,7 @@ _FILE = click.Path(path_type=File)
     help="Joints that turn by less are smooth where the edge allows it.",
 )
 @click.option("--many", is_flag=True, help="Trace more than a million edge points.")
-@click.option(
-    "--keep", type=click.Choice(["all", "outer", "outer+holes"]), default="all", show_default=True
-)
-@click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
-@click.option(
-    "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
-)
-@click.option(
-    "--origin", type=click.Choice(["corner", "picture"]), default="corner", show_default=True
-)
-@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+@cut_file_options
 @click.option("--job", type=_FILE, metavar="OUT.silhueta", help="Keep the job.")
 def trace(
     picture: File,

@@ -6,11 +6,46 @@ import json
 import resource
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path as File
+from typing import Any, TypeVar
 
 import click
 
 from silhueta.core.work import Work
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def cut_file_options(command: F) -> F:
+    """Give a command the options of what is cut and how its files are written."""
+    options = (
+        click.option(
+            "--keep",
+            type=click.Choice(["all", "outer", "outer+holes"]),
+            default="all",
+            show_default=True,
+        ),
+        click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True),
+        click.option(
+            "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
+        ),
+        click.option(
+            "--origin",
+            type=click.Choice(["corner", "picture"]),
+            default="corner",
+            show_default=True,
+        ),
+        click.option(
+            "--report",
+            type=click.Path(path_type=File),
+            metavar="OUT.json",
+            help="Write the figures.",
+        ),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
 
 
 def check_outputs(output: tuple[File, ...]) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, write_report
+from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
 from silhueta.core.job import DxfVersion, FrameOrigin
@@ -58,21 +58,11 @@ _FILE = click.Path(path_type=File)
 )
 @click.option("--drop-frame", is_flag=True, help="Delete the rectangle round everything.")
 @click.option(
-    "--keep", type=click.Choice(["all", "outer", "outer+holes"]), default="all", show_default=True
-)
-@click.option(
     "--file-units",
     type=click.Choice(["mm", "in", "px"]),
     help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
 )
-@click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
-@click.option(
-    "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
-)
-@click.option(
-    "--origin", type=click.Choice(["corner", "picture"]), default="corner", show_default=True
-)
-@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+@cut_file_options
 def tidy(
     file: File,
     output: tuple[File, ...],

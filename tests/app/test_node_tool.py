@@ -81,6 +81,34 @@ def test_arrows_move_by_a_step_and_figures_put_it_there(hand, nodes):
     assert hand.window.sheets["tidy"].fault.text()
 
 
+def test_what_is_chosen_moves_by_figures_and_is_brought_into_view(hand, nodes):
+    click(hand, 60, 60)
+    click(hand, 0, 0, CTRL)
+    hand.click("between")
+    assert nodes.tool.nodes in ({(0, 0), (0, 1), (0, 2)}, {(0, 2), (0, 3), (0, 0)})
+    hand.window.table.setFocus()
+    QTest.keyClick(hand.window.table, Qt.Key.Key_Escape)
+    assert not nodes._buttons["between"][0].isEnabled()
+    click(hand, 60, 60)
+    hand.type(nodes.dx_field, "2 mm")
+    hand.type(nodes.dy_field, "-3")
+    assert path(hand).nodes[2] == pytest.approx([62, 57])
+    assert nodes.dx_field.text() == ""
+    before = hand.window.table.view.px_per_mm
+    hand.click("show-chosen")
+    assert hand.window.table.view.px_per_mm > 2 * before
+    assert hand.window.table.view.shown().contains(QPointF(62, 57))
+
+
+def test_a_chosen_segment_is_bent_by_a_drag(hand, nodes):
+    drag(hand, (30, 0), (30, -8))  # not chosen yet
+    assert path(hand) is PATHS[0]
+    drag(hand, (30, 0), (30, -8))
+    assert path(hand).kinds[0] == ARC
+    # 60 mm wide and 8 mm deep: the bulge is twice the depth over the width
+    assert path(hand).bulges[0] == pytest.approx(16 / 60, abs=0.02)
+
+
 def test_a_box_chooses_nodes_and_delete_takes_them(hand, nodes):
     drag(hand, (-4, 64), (64, 56), SHIFT)
     assert nodes.tool.nodes == {(0, 2), (0, 3)}

@@ -41,7 +41,8 @@ class TidyNodes(QWidget):
 
         self.x_field, self.y_field = Field("x", place, self), Field("y", place, self)
         self.step = Field("Arrow keys move", lambda t: parse_length(t, session.units), self)
-        for field in (self.x_field, self.y_field, self.step):
+        self.dx_field, self.dy_field = Field("dx", place, self), Field("dy", place, self)
+        for field in (self.x_field, self.y_field, self.dx_field, self.dy_field, self.step):
             field.setFixedWidth(102)
         self.kind = Choice("Segment is", {"line": "Line", "arc": "Arc", "curve": "Curve"}, self)
         self._buttons: dict[str, tuple[QPushButton, Callable[[], str]]] = {}
@@ -59,11 +60,13 @@ class TidyNodes(QWidget):
         inside.addLayout(row(self.draw, self.redo))
         inside.addWidget(self.what)
         inside.addLayout(row(heading("x"), self.x_field, heading("y"), self.y_field, None))
+        inside.addLayout(row(heading("dx"), self.dx_field, heading("dy"), self.dy_field, None))
         inside.addLayout(row(heading("Arrow keys move"), None, self.step))
         inside.addWidget(heading("Nodes", self))
         inside.addLayout(row(*(self._button(*b) for b in self._node_buttons()[:2])))
         inside.addLayout(row(*(self._button(*b) for b in self._node_buttons()[2:4])))
-        inside.addLayout(row(*(self._button(*b) for b in self._node_buttons()[4:])))
+        inside.addLayout(row(*(self._button(*b) for b in self._node_buttons()[4:6])))
+        inside.addLayout(row(*(self._button(*b) for b in self._node_buttons()[6:])))
         inside.addWidget(heading("Segment", self))
         inside.addWidget(self.kind)
         inside.addLayout(row(*(self._button(*b) for b in self._segment_buttons())))
@@ -75,8 +78,10 @@ class TidyNodes(QWidget):
         self.kind.chosen.connect(self._set_kind)
         self.x_field.typed.connect(lambda v: self._move_to(v, None))
         self.y_field.typed.connect(lambda v: self._move_to(None, v))
+        self.dx_field.typed.connect(lambda v: self._move_by(v, 0.0))
+        self.dy_field.typed.connect(lambda v: self._move_by(0.0, v))
         self.step.typed.connect(self._set_step)
-        for field in (self.x_field, self.y_field, self.step):
+        for field in (self.x_field, self.y_field, self.dx_field, self.dy_field, self.step):
             field.wrong.connect(self.wrong)
         self.draw.clicked.connect(lambda on: self._draw(on, redo=False))
         self.redo.clicked.connect(lambda on: self._draw(on, redo=True))
@@ -102,6 +107,11 @@ class TidyNodes(QWidget):
             ("smooth", "Smooth", "Make the path smooth here", self._smooth, self._no_nodes),
             ("sharp", "Corner", "Make a corner here", self._sharp, self._no_nodes),
             ("break", "Break", "Break the path at this node", self._break, self._not_one),
+            (
+                "between", "All between", "Choose all nodes between these two",
+                self.tool.choose_between, self._not_two,
+            ),
+            ("show-chosen", "Show", "Bring what is chosen into view", self._show, self._nothing),
             ("start", "Start here", "Let the loop start here", self._start, self._not_one),
         ]  # fmt: skip
 
@@ -147,6 +157,10 @@ class TidyNodes(QWidget):
 
     def _not_one(self) -> str:
         return "" if len(self.tool.nodes) == 1 else "choose one node first"
+
+    def _not_two(self) -> str:
+        two = len(self.tool.nodes) == 2 and len({i for i, _ in self.tool.nodes}) == 1
+        return "" if two else "choose two nodes of one path first"
 
     def _no_segments(self) -> str:
         return "" if self.tool.segments else "choose a segment on the table first"
@@ -263,6 +277,15 @@ class TidyNodes(QWidget):
         dx, dy = (0.0 if v is None else v - at for v, at in zip((x, y), here, strict=True))
         self._apply("Move nodes", lambda job: node_edits.move(job, nodes, dx, dy))
 
+    def _move_by(self, dx: float, dy: float) -> None:
+        nodes = set(self.tool.nodes)
+        self._apply("Move nodes", lambda job: node_edits.move(job, nodes, dx, dy))
+
+    def _show(self) -> None:
+        box = self.tool.box()
+        if box is not None:
+            self._table.show_box(box)
+
     def _middle(self) -> tuple[float, float] | None:
         """Return the middle of the chosen nodes, mm."""
         contours = self._session.job.outline.contours
@@ -291,6 +314,9 @@ class TidyNodes(QWidget):
         for field, value in ((self.x_field, here and here[0]), (self.y_field, here and here[1])):
             field.setEnabled(here is not None)
             field.show_value("" if value is None else format_length(value, units, 3))
+        for field in (self.dx_field, self.dy_field):
+            field.setEnabled(here is not None)
+            field.show_value("")
         self.step.show_value(format_length(self.tool.step, units, 3))
         kinds = {int(contours[i].path.kinds[k]) for i, k in self.tool.segments}
         self.kind.setEnabled(bool(segments))

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import AMBER, BRASS, BRASS_DEEP, CARD, INK, font
+from silhueta.app.table.loupe import paint_loupe
 from silhueta.core.datum.camera import Lens, Plane, box_corners, homography
 from silhueta.core.datum.solve import Solution, ellipse_points
 from silhueta.core.errors import ScaleError
 from silhueta.core.job import Datum, GaugeDatum, LengthDatum, RoundDatum, SheetDatum
 from silhueta.core.units import Unit, format_length
+
+if TYPE_CHECKING:
+    from silhueta.app.table.table import Table
 
 Corners = list[tuple[float, float]]
 Place = Callable[[QPointF], QPointF]  # picture px to screen px
@@ -153,3 +158,20 @@ def _label(painter: QPainter, at: QPointF, text: str) -> None:
     painter.drawRoundedRect(box, 3, 3)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def paint_hand(
+    painter: QPainter,
+    table: Table,
+    datums: tuple[Datum, ...],
+    units: Unit,
+    corners: list[tuple[float, float]] | None,
+    held: QPointF | None,
+) -> None:
+    """Paint what fixes the scale, how sure it is, and the corner under the hand, px, in a loupe."""
+    layer = table.picture
+    paint_datums(painter, datums, corners, table.from_pixel, units)
+    if table.solution is not None and layer is not None:
+        paint_sureness(painter, table.solution, layer.width, layer.height, table.from_pixel)
+    if held is not None and layer is not None:
+        paint_loupe(painter, layer, held, table.from_pixel(held), QRectF(table.rect()))

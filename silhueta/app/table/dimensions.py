@@ -5,8 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from silhueta.app.look.theme import font
+from silhueta.app.look.theme import INK, LAYOUT_BLUE, SCRIBED, blend, font
 from silhueta.app.table.view import View
+from silhueta.core.geometry.outline import Outline
+from silhueta.core.units import Unit, format_length
 
 _OFF = 30.0  # px between the outline and its dimension line
 _ARROW = 9.0
@@ -61,3 +63,12 @@ def _dimension(
     painter.fillRect(box, ground)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     painter.restore()
+
+
+def paint_sizes(painter: QPainter, view: View, outline: Outline, units: Unit, lines: float) -> None:
+    """Paint width and height of what is cut, over a picture (`lines` 0) or on blue (1)."""
+    left, bottom, right, top = outline.bounds
+    texts = (format_length(right - left, units), format_length(top - bottom, units))
+    ground = blend(QColor("#f4f1e8"), LAYOUT_BLUE, lines)
+    box = QRectF(left, bottom, right - left, top - bottom)
+    paint_overall(painter, view, box, texts, blend(INK, SCRIBED, lines), ground)

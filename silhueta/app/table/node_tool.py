@@ -86,6 +86,30 @@ class NodeTool(QObject):
         self.nodes, self.segments = set(nodes), set(segments or ())
         self.chosen.emit()
 
+    def choose_between(self) -> None:
+        """Choose all nodes between two of one path, the shorter way round a loop."""
+        (i, a), (k, b) = sorted(self.nodes)
+        if i != k:
+            return
+        path = self.outline.contours[i].path
+        inner, outer = range(a, b + 1), [*range(b, len(path.nodes)), *range(a + 1)]
+        shorter = inner if not path.closed or len(inner) <= len(outer) else outer
+        self.choose({(i, n) for n in shorter})
+
+    def box(self) -> QRectF | None:
+        """Return where what is chosen lies, mm, or None."""
+        contours = self.outline.contours
+        ends = [(i, n) for i, k in self.segments for n in (k, k + 1)]
+        places = [
+            contours[i].path.nodes[n % len(contours[i].path.nodes)] for i, n in [*self.nodes, *ends]
+        ]
+        if not places:
+            return None
+        (left, bottom), (right, top) = np.min(places, axis=0), np.max(places, axis=0)
+        room = 0.1 * max(float(right - left), float(top - bottom), 1.0)
+        box = QRectF(float(left), float(bottom), float(right - left), float(top - bottom))
+        return box.adjusted(-room, -room, room, room)
+
     # the hand
 
     def press(self, at: QPointF, keys: Qt.KeyboardModifier, table: Table) -> bool:
@@ -117,6 +141,9 @@ class NodeTool(QObject):
         on = self._index.on_path(mm.x(), mm.y(), within)
         if on is not None:
             pick = (on.contour, on.place.segment)
+            if pick in self.segments and not more:
+                self._held = "segment"  # chosen already: it can be bent
+                return True
             self.choose(self.nodes if more else set(), self.segments ^ {pick} if more else {pick})
             self._held = ""
             return True
@@ -145,6 +172,10 @@ class NodeTool(QObject):
             nodes, dx, dy = set(self.nodes), two.x() - one.x(), two.y() - one.y()
             label = "Move a node" if len(nodes) == 1 else f"Move {len(nodes)} nodes"
             self._do(label, lambda job: node_edits.move(job, nodes, dx, dy))
+        elif held == "segment" and far and len(self.segments) == 1:
+            ((contour, segment),) = self.segments
+            to = (two.x(), two.y())
+            self._do("Bend a segment", lambda job: node_edits.bend(job, contour, segment, to))
         elif held == "handle" and far and self._handle is not None:
             contour, segment, end = self._handle
             to = (two.x(), two.y())
@@ -277,7 +308,7 @@ class NodeTool(QObject):
             count = f"{len(self.nodes)} node{'s' if len(self.nodes) > 1 else ''} chosen"
             return f"{count}: drag, arrow keys, Delete.  Esc: none."
         if self.segments:
-            return "Segment chosen: pick what it becomes.  Double click adds a node.  Esc: none."
+            return "Segment chosen: drag it to an arc.  Double click adds a node.  Esc: none."
         return "Click a node or segment.  Shift and drag: a box.  Double click: a node more."
 
     def _paint_drag(self, painter: QPainter, table: Table) -> None:
@@ -292,7 +323,11 @@ class NodeTool(QObject):
         contours, transform = self.outline.contours, table.view.transform()
         pieces: list[Path] = []
         try:
-            if self._held == "handle" and self._handle is not None:
+            if self._held == "segment" and len(self.segments) == 1:
+                ((contour, segment),) = self.segments
+                piece = segment_of(contours[contour].path, segment)
+                pieces.append(edit.through(piece, 0, (two.x(), two.y())))
+            elif self._held == "handle" and self._handle is not None:
                 contour, segment, end = self._handle
                 path = contours[contour].path
                 piece = segment_of(path, segment)

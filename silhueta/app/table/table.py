@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -19,17 +19,15 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from silhueta.app.look.theme import BENCH, BRASS_DEEP, INK, LAYOUT_BLUE, SCRIBED, blend
+from silhueta.app.look.theme import BENCH, BRASS_DEEP, LAYOUT_BLUE, SCRIBED, blend
 from silhueta.app.session import Session
-from silhueta.app.table.dimensions import paint_overall
-from silhueta.app.table.loupe import paint_loupe
+from silhueta.app.table.dimensions import paint_sizes
 from silhueta.app.table.pick import PickTool
 from silhueta.app.table.rulers import paint_grid, paint_rulers
 from silhueta.app.table.view import View
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.job import Job, SheetDatum
-from silhueta.core.units import format_length
 
 if TYPE_CHECKING:
     import numpy as np
@@ -38,20 +36,13 @@ if TYPE_CHECKING:
     from silhueta.app.table.brush import BrushTool
     from silhueta.app.table.outline_layer import OutlineLayer
     from silhueta.app.table.picture_layer import PictureLayer, Rule
-    from silhueta.app.table.tool import Tool
+    from silhueta.app.table.tool import Overlay, Tool
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.solve import Solution
     from silhueta.core.picture.decode import Picture
 
 _STEP = 1.2  # a wheel notch's magnification
 _MARGIN = 64.0
-
-
-class Overlay(Protocol):
-    """Something that paints itself over the outline."""
-
-    def paint(self, painter: QPainter, table: Table) -> None:
-        """Paint on the table as it is seen now."""
 
 
 class Table(QWidget):
@@ -336,16 +327,20 @@ class Table(QWidget):
             painter.setPen(QPen(edge, 1, Qt.PenStyle.DashLine))
             painter.drawRect(target)
         if not self.bare and self.picture is not None and self.shows_datums:
-            self._paint_datums(painter, job)
+            from silhueta.app.table.datum_layer import paint_hand
+
+            at = None if self._corners is None else QPointF(*self._corners[self._corner])
+            paint_hand(painter, self, job.datums, self._session.units, self._corners, at)
         if not self.bare and self._outline is not None and not self.tilted:
             self._outline.paint_again(painter, transform, self.view.shown(), lines)
         if not self.bare and not self.tilted and self.pick is None:
             for overlay in self.overlays.values():
                 overlay.paint(painter, self)
-        if not self.bare and not self.tilted:
-            self._paint_sizes(painter, job, lines)
-        if self.tool is not None and not self.bare and not self.tilted and self.pick is None:
-            self.tool.paint(painter, self)
+        if not self.bare and not self.tilted and self.pick is None:
+            if job.outline.taken and true_size(job):
+                paint_sizes(painter, self.view, job.outline, self._session.units, lines)
+            if self.tool is not None:
+                self.tool.paint(painter, self)
         if self.pick is not None and self.picture is not None:
             self.pick.paint(painter, self.picture, self.from_pixel, QRectF(self.rect()))
         if self.brush is not None:
@@ -356,27 +351,6 @@ class Table(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.end()
-
-    def _paint_datums(self, painter: QPainter, job: Job) -> None:
-        from silhueta.app.table.datum_layer import paint_datums, paint_sureness
-
-        paint_datums(painter, job.datums, self._corners, self.from_pixel, self._session.units)
-        if self.solution is not None and self.picture is not None:
-            width, height = self.picture.width, self.picture.height
-            paint_sureness(painter, self.solution, width, height, self.from_pixel)
-        if self._corners is not None and self.picture is not None:
-            at = QPointF(*self._corners[self._corner])
-            paint_loupe(painter, self.picture, at, self.from_pixel(at), QRectF(self.rect()))
-
-    def _paint_sizes(self, painter: QPainter, job: Job, lines: float) -> None:
-        if not job.outline.taken or not true_size(job) or self.pick is not None:
-            return
-        left, bottom, right, top = job.outline.bounds
-        units = self._session.units
-        texts = (format_length(right - left, units), format_length(top - bottom, units))
-        ground = blend(QColor("#f4f1e8"), LAYOUT_BLUE, lines)
-        box = QRectF(left, bottom, right - left, top - bottom)
-        paint_overall(painter, self.view, box, texts, blend(INK, SCRIBED, lines), ground)
 
     # the hand
 

@@ -1,4 +1,4 @@
-"""What a tool of the hand is to the table."""
+"""What tools of the hand, and what is painted over the outline, are to the table."""
 
 from __future__ import annotations
 
@@ -31,3 +31,10 @@ class Tool(Protocol):
 
     def paint(self, painter: QPainter, table: Table) -> None:
         """Paint over everything."""
+
+
+class Overlay(Protocol):
+    """Something that paints itself over the outline."""
+
+    def paint(self, painter: QPainter, table: Table) -> None:
+        """Paint on the table as it is seen now."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.outline import Contour, Outline
@@ -163,18 +163,7 @@ def _rules() -> dict[Kind, tuple[_Find, _Take]]:
     }
 
 
-KINDS: tuple[Kind, ...] = (
-    "frame",
-    "specks",
-    "coincident",
-    "doubles",
-    "gaps",
-    "spikes",
-    "crossings",
-    "short",
-    "thin",
-    "necks",
-)
+KINDS: tuple[Kind, ...] = get_args(Kind)  # in the order they are best taken
 
 
 def find_offer(
