@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
+from silhueta.app.tracing import measured_ahead
 from silhueta.core.errors import FileError
 from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
 from silhueta.core.work import Work
@@ -49,6 +50,8 @@ def open_file(source: File, work: Work) -> Opened | DrawingOffer:
 
             offer = drawing_offer(picture)
             if offer.drawing is not None:
+                if offer.drawing.says_units:
+                    measured_ahead(offer.job()[0].outline)
                 return offer
         return open_picture(picture)
 

@@ -16,6 +16,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.app.table.picture_layer import PictureLayer
     from silhueta.core.datum.rectify import Rectified
+    from silhueta.core.geometry.outline import Outline
     from silhueta.core.picture.decode import Picture
     from silhueta.core.trace.deviation import Deviation
     from silhueta.core.trace.job_trace import Stages, TracedJob
@@ -140,6 +141,9 @@ class Tracing(QObject):
         self._asked = None
         if not _same_inputs(self._session.job, asked):
             return
+        if done is not None and self._session.job.outline is not asked.outline:
+            self._refresh(self._session.job)  # changed by hand meanwhile: trace round that
+            return
         self.flat, self._flat_for = flat, _flat_key(asked)
         stale = is_stale(self._session.job)
         if done is not None:
@@ -164,7 +168,19 @@ def _traced(
     from silhueta.core.trace.job_trace import trace_job  # brings the compiler along
 
     done = trace_job(job, picture, work, stages)
+    measured_ahead(done.job.outline)
     return done, done.rectified
+
+
+def measured_ahead(outline: Outline) -> None:
+    """Work out what the interface will ask of an outline, so that it does not wait for it."""
+    from silhueta.core.inspection.figures import outline_figures
+    from silhueta.core.tidy.choose import rows
+    from silhueta.core.tidy.index import Index
+
+    outline_figures(outline)
+    rows(outline)
+    Index(outline)
 
 
 def _flattened(

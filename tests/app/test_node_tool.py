@@ -125,6 +125,17 @@ def test_a_box_chooses_nodes_and_delete_takes_them(hand, nodes):
     assert not nodes.tool.nodes
 
 
+def test_a_lasso_chooses_what_lies_in_it(hand, nodes):
+    table = hand.window.table
+    around = [(-5, 30), (-5, 65), (65, 65), (65, 55), (5, 55)]  # both upper corners of the plate
+    QTest.mousePress(table, LEFT, SHIFT | CTRL, at(hand, *around[0]))
+    for place in around[1:]:
+        QTest.mouseMove(table, at(hand, *place))
+    table.grab()
+    QTest.mouseRelease(table, LEFT, SHIFT | CTRL, at(hand, *around[-1]))
+    assert nodes.tool.nodes == {(0, 2), (0, 3)}
+
+
 def test_a_double_click_adds_a_node_and_segments_change_their_kind(hand, nodes):
     QTest.mouseDClick(hand.window.table, LEFT, pos=at(hand, 20, 0))
     assert path(hand).nodes[1] == pytest.approx([20, 0], abs=0.3)

@@ -8,7 +8,8 @@ from PySide6.QtTest import QTest
 from silhueta.app.stops.loop_list import state_box
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, circle_loop
-from silhueta.core.job import Job, set_imported
+from silhueta.core.job import Job, is_stale, set_imported
+from silhueta.core.tidy.choose import set_taken
 from tests.conftest import square
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -220,6 +221,22 @@ def test_skipping_stays_when_the_picture_is_traced_again(hand, plate_png):
     after = hand.window.session.job.outline
     assert after is not before
     assert sorted(c.taken for c in after.contours) == [False, True]
+
+
+def test_what_is_skipped_while_a_trace_is_under_way_stays_skipped(hand, plate_png):
+    hand.open(plate_png)
+    sheet, session = hand.window.sheets["trace"], hand.window.session
+    hand.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    hand.type(sheet.tolerance, "0.08 mm")
+    assert hand.window.tracing.bench.busy
+    hole = next(
+        i for i, c in enumerate(session.job.outline.contours) if np.ptp(c.path.nodes[:, 0]) < 30
+    )
+    session.apply("skip", lambda job: set_taken(job, [hole], False))
+    hand.settle()
+    hand.settle()
+    assert not is_stale(session.job)
+    assert sorted(c.taken for c in session.job.outline.contours) == [False, True]
 
 
 def test_a_list_of_five_thousand_loops_shows_only_what_is_seen(hand):

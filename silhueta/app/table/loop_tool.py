@@ -38,7 +38,7 @@ class LoopTool:
     def index(self, outline: Outline) -> Index:
         """Return the index of `outline`, made once."""
         if self._index is None or self._index.outline is not outline:
-            self._index = Index(outline)
+            self._index = Index.of(outline, self._index)
         return self._index
 
     def _at(self, at: QPointF, table: Table) -> int | None:

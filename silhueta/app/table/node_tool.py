@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import BRASS, BRASS_DEEP, CARD
 from silhueta.app.table.hint import paint_hint
@@ -57,14 +57,15 @@ class NodeTool(QObject):
         self._index: Index | None = None
         self._start: QPointF | None = None
         self._now = QPointF()
-        self._held: str = ""  # "nodes", "handle", "box"
+        self._held: str = ""  # "nodes", "handle", "segment", "box", "lasso"
+        self._ring: list[QPointF] = []  # of a lasso, screen px
         self._handle: Handle | None = None
 
     def follow(self, outline: Outline) -> None:
         """Take another outline: what is chosen stays where it still is."""
         if self._index is not None and self._index.outline is outline:
             return
-        self._index = Index(outline)
+        self._index = Index.of(outline, self._index)
         contours = outline.contours
 
         def there(pick: Pick, segments: bool) -> bool:
@@ -120,7 +121,7 @@ class NodeTool(QObject):
         more = bool(keys & Qt.KeyboardModifier.ControlModifier)
         self._start = self._now = at
         if keys & Qt.KeyboardModifier.ShiftModifier:
-            self._held = "box"
+            self._held, self._ring = "lasso" if more else "box", [at]
             return True
         self._handle = self._handle_at(mm, within)
         if self._handle is not None:
@@ -153,6 +154,8 @@ class NodeTool(QObject):
     def move(self, at: QPointF, table: Table) -> None:
         """Follow the hand."""
         self._now = at
+        if self._held == "lasso":
+            self._ring.append(at)
         if self._held:
             table.update()
 
@@ -168,6 +171,11 @@ class NodeTool(QObject):
             high = (max(one.x(), two.x()), max(one.y(), two.y()))
             assert self._index is not None
             self.choose(self.nodes | self._index.nodes_in(low, high) if far else set())
+        elif held == "lasso":
+            ring = [table.view.to_mm(place) for place in self._ring]
+            assert self._index is not None
+            inside = self._index.nodes_within(np.array([[p.x(), p.y()] for p in ring]))
+            self.choose(self.nodes | inside)
         elif held == "nodes" and far:
             nodes, dx, dy = set(self.nodes), two.x() - one.x(), two.y() - one.y()
             label = "Move a node" if len(nodes) == 1 else f"Move {len(nodes)} nodes"
@@ -309,13 +317,17 @@ class NodeTool(QObject):
             return f"{count}: drag, arrow keys, Delete.  Esc: none."
         if self.segments:
             return "Segment chosen: drag it to an arc.  Double click adds a node.  Esc: none."
-        return "Click a node or segment.  Shift and drag: a box.  Double click: a node more."
+        return "Click a node or segment.  Shift, drag: box; Ctrl too: lasso.  Double click: add."
 
     def _paint_drag(self, painter: QPainter, table: Table) -> None:
         assert self._start is not None
         if self._held == "box":
             painter.setPen(QPen(BRASS, 2, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(self._start, self._now).normalized())
+            return
+        if self._held == "lasso":
+            painter.setPen(QPen(BRASS, 2, Qt.PenStyle.DashLine))
+            painter.drawPolygon(QPolygonF(self._ring))
             return
         if (self._now - self._start).manhattanLength() <= _STILL:
             return

@@ -16,7 +16,7 @@ from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, bl
 from silhueta.app.table.heavy import HEAVY, HeavyPath, polygon, ticks
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
-from silhueta.core.geometry.measure import bounding_box, signed_area
+from silhueta.core.geometry.measure import box_of, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
 from silhueta.core.tidy.choose import turned
@@ -251,16 +251,9 @@ def paint_node(painter: QPainter, at: QPointF, smooth: bool, size: float = 1.0) 
 
 
 def _box(path: Path) -> QRectF:
-    """Return a box that the path lies in, bulges and control points reckoned in."""
-    low, high = path.nodes.min(axis=0), path.nodes.max(axis=0)
-    if (path.kinds == CUBIC).any():
-        controls = path.controls[path.kinds == CUBIC].reshape(-1, 2)
-        low, high = np.minimum(low, controls.min(axis=0)), np.maximum(high, controls.max(axis=0))
-    if (path.kinds == ARC).any():
-        left, bottom, right, top = bounding_box([path])
-        low, high = np.minimum(low, [left, bottom]), np.maximum(high, [right, top])
-    wide, tall = np.maximum(high - low, 1e-9).tolist()
-    return QRectF(float(low[0]), float(low[1]), wide, tall)
+    """Return a box that the path lies in."""
+    left, bottom, right, top = box_of(path)
+    return QRectF(left, bottom, max(right - left, 1e-9), max(top - bottom, 1e-9))
 
 
 def _paint_flag(painter: QPainter, at: QPointF) -> None:

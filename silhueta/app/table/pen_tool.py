@@ -15,6 +15,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import BRASS, BRASS_DEEP, CARD, INK
 from silhueta.app.table.hint import paint_hint
+from silhueta.app.table.loupe import paint_loupe
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datum.snap import snap
 from silhueta.core.errors import SilhuetaError
@@ -58,6 +59,7 @@ class PenTool(QObject):
         self._follower: Follower | None = None
         self._now: Floats | None = None  # the stroke to the cursor
         self._near_first = False
+        self._at: QPointF | None = None  # the cursor, screen px
 
     def begin(self, redo: bool) -> None:
         """Begin a line anew."""
@@ -84,7 +86,7 @@ class PenTool(QObject):
     def _on_path(self, at: QPointF, table: Table) -> tuple[float, float] | None:
         """Return the place of a path under the hand, and note whose it is."""
         if self._index is None or self._index.outline is not table.outline:
-            self._index = Index(table.outline)
+            self._index = Index.of(table.outline, self._index)
         mm, within = table.view.to_mm(at), _NEAR / table.view.px_per_mm
         found = self._index.on_path(mm.x(), mm.y(), within)
         if found is None or (self.contour is not None and found.contour != self.contour):
@@ -175,6 +177,8 @@ class PenTool(QObject):
 
     def move(self, at: QPointF, table: Table) -> None:
         """Show the stroke to the cursor."""
+        self._at = at
+        table.update()
         if self.clicks:
             self._near_first = self._near_last(at, table)
             waiting = self.redo and self._end is None
@@ -242,6 +246,9 @@ class PenTool(QObject):
             size = 7 if click == last and self._near_first else 4
             painter.drawEllipse(table.from_pixel(QPointF(*click)), size, size)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        if table.picture is not None and self._at is not None:
+            at = table.to_pixel(self._at)
+            paint_loupe(painter, table.picture, at, self._at, QRectF(table.rect()))
         paint_hint(painter, QRectF(table.rect()), self._hint())
 
     def _hint(self) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path as File
 
 import numpy as np
@@ -36,6 +36,7 @@ class DrawingOffer:
     file: PictureFile
     drawing: ReadDrawing | None
     picture: bool
+    _jobs: dict[FileUnit | None, tuple[Job, Frame | None]] = field(default_factory=dict)
 
     def sizes(self) -> dict[FileUnit, tuple[float, float]]:
         """Return width and height, mm, with the file's numbers taken as each unit."""
@@ -65,6 +66,11 @@ class DrawingOffer:
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
         """
+        if units not in self._jobs:
+            self._jobs[units] = self._job(units)
+        return self._jobs[units]
+
+    def _job(self, units: FileUnit | None) -> tuple[Job, Frame | None]:
         drawing = self.drawing
         assert drawing is not None
         if units is not None:

@@ -37,6 +37,9 @@ def flatten_indexed(path: Path, chord_error: float = 0.01) -> tuple[Floats, np.n
     """Return :func:`flatten`'s points and the segment each belongs to, (K,) of int."""
     if not chord_error > 0:
         raise GeometryError(f"the chord error must be above zero, got {chord_error}")
+    if not path.kinds.any():  # lines alone: the nodes
+        own = np.arange(len(path.kinds))
+        return path.nodes.copy(), own if path.closed else np.append(own, len(own) - 1)
     starts, ends = path.starts, path.ends
     pieces = np.ones(len(starts), dtype=np.int64)
     arcs = np.flatnonzero(path.kinds == ARC)
@@ -94,4 +97,6 @@ def _hulls(path: Path, which: np.ndarray) -> Floats:
 
 def cubic_hulls(path: Path) -> Floats:
     """Return the four control points of each cubic of `path`, (K, 4, 2), mm."""
+    if not (path.kinds == CUBIC).any():
+        return np.zeros((0, 4, 2))
     return _hulls(path, np.flatnonzero(path.kinds == CUBIC))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -19,6 +20,8 @@ def length(path: Path) -> float:
     lines = path.kinds == LINE
     straight = path.ends[lines] - path.starts[lines]
     total = float(np.hypot(straight[:, 0], straight[:, 1]).sum())
+    if lines.all():
+        return total
     _, radii, _, turns = arc_angles(path)
     total += float((radii * np.abs(turns)).sum())
     for hull in cubic_hulls(path):
@@ -39,7 +42,9 @@ def signed_area(loop: Loop) -> float:
 
     """
     x, y = (loop.nodes - loop.nodes[0]).T
-    total = 0.5 * float(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
+    total = 0.5 * float(x[:-1] @ y[1:] - x[1:] @ y[:-1])  # the first node is zero now
+    if not loop.kinds.any():
+        return total
     _, radii, _, turns = arc_angles(loop)
     total += float((radii**2 * (turns - np.sin(turns)) / 2).sum())
     for hull in cubic_hulls(loop):
@@ -60,11 +65,41 @@ def bounding_box(paths: Iterable[Path]) -> tuple[float, float, float, float]:
     """
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
     for path in paths:
-        points = np.vstack([path.nodes, _arc_extremes(path), _cubic_extremes(path)])
+        points = path.nodes
+        if path.kinds.any():
+            points = np.vstack([points, _arc_extremes(path), _cubic_extremes(path)])
         low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
     if not np.isfinite(low).all():
         raise GeometryError("nothing to measure: there is no outline")
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+
+_BOXES: WeakKeyDictionary[Path, tuple[float, float, float, float]] = WeakKeyDictionary()
+
+
+def box_of(path: Path) -> tuple[float, float, float, float]:
+    """Return the bounding box of one path, worked out once for each."""
+    if path not in _BOXES:
+        _BOXES[path] = bounding_box([path])
+    return _BOXES[path]
+
+
+_AREAS: WeakKeyDictionary[Loop, float] = WeakKeyDictionary()
+_LENGTHS: WeakKeyDictionary[Path, float] = WeakKeyDictionary()
+
+
+def area_of(loop: Loop) -> float:
+    """Return the signed area of a loop, worked out once for each."""
+    if loop not in _AREAS:
+        _AREAS[loop] = signed_area(loop)
+    return _AREAS[loop]
+
+
+def length_of(path: Path) -> float:
+    """Return the length of a path, worked out once for each."""
+    if path not in _LENGTHS:
+        _LENGTHS[path] = length(path)
+    return _LENGTHS[path]
 
 
 def _arc_extremes(path: Path) -> Floats:

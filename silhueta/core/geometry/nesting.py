@@ -8,12 +8,13 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Sequence
+from operator import is_
 from typing import NamedTuple
 
 import numpy as np
 
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.measure import area_of
 from silhueta.core.geometry.path import Loop, reverse
 
 
@@ -37,6 +38,21 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
         How finely arcs and cubics are followed.
 
     """
+    asked = tuple(loops)
+    for held, chord, known in _KNOWN:
+        if chord == chord_error and len(held) == len(asked) and all(map(is_, held, asked)):
+            return known
+    made = _nested(asked, chord_error)
+    _KNOWN.insert(0, (asked, chord_error, made))
+    del _KNOWN[_REMEMBERED:]
+    return made
+
+
+_KNOWN: list[tuple[tuple[Loop, ...], float, Nesting]] = []  # the last answers
+_REMEMBERED = 6
+
+
+def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
     count = len(loops)
     depth = np.zeros(count, dtype=np.int64)
     parent = np.full(count, -1, dtype=np.int64)
@@ -48,7 +64,7 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
     rings = [
         shapely.Polygon(points) if len(points) > 2 else shapely.Polygon() for points in outlines
     ]
-    areas = np.array([abs(signed_area(loop)) for loop in loops])
+    areas = np.array([abs(area_of(loop)) for loop in loops])
     tree = shapely.STRtree(rings)
     inner, outer = tree.query(
         shapely.points([points[0] for points in outlines]), predicate="within"
@@ -65,7 +81,7 @@ def orient(loops: Sequence[Loop], nesting: Nesting) -> list[Loop]:
     """Return `loops` with solids counter-clockwise and holes clockwise."""
     wanted = np.where(nesting.depth % 2 == 0, 1.0, -1.0)
     return [
-        loop if signed_area(loop) * want >= 0 else reverse_loop(loop)
+        loop if area_of(loop) * want >= 0 else reverse_loop(loop)
         for loop, want in zip(loops, wanted, strict=True)
     ]
 

@@ -63,9 +63,13 @@ class Outline:
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:
         """Left, bottom, right and top of what is cut, mm; there must be something."""
-        from silhueta.core.geometry.measure import bounding_box
+        from silhueta.core.errors import GeometryError
+        from silhueta.core.geometry.measure import box_of
 
-        return bounding_box(self.taken)
+        if not self.taken:
+            raise GeometryError("nothing to measure: there is no outline")
+        lefts, bottoms, rights, tops = zip(*map(box_of, self.taken), strict=True)
+        return min(lefts), min(bottoms), max(rights), max(tops)
 
     @cached_property
     def groups(self) -> tuple[tuple[tuple[int, int, int] | None, tuple[Path, ...]], ...]:

@@ -88,7 +88,9 @@ class Path:
     @property
     def ends(self) -> Floats:
         """End of each segment, (M, 2), mm."""
-        return np.roll(self.nodes, -1, axis=0) if self.closed else self.nodes[1:]
+        if not self.closed:
+            return self.nodes[1:]
+        return np.concatenate((self.nodes[1:], self.nodes[:1]))  # as np.roll does, but faster
 
 
 @dataclass(frozen=True, slots=True, eq=False)

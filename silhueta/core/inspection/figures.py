@@ -7,13 +7,15 @@ from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings, doubles
-from silhueta.core.geometry.measure import bounding_box, length, signed_area
+from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
+from silhueta.core.tidy.choose import depths
 
 _SIMPLE = 20_000  # paths above which doubles are not looked for
 
@@ -42,17 +44,27 @@ class Figures:
         return self.lines + self.arcs + self.curves
 
 
-def figures(paths: Sequence[Path], groups: Sequence[Sequence[Path]] | None = None) -> Figures:
+def figures(
+    paths: Sequence[Path],
+    groups: Sequence[Sequence[Path]] | None = None,
+    depth: NDArray[np.int64] | None = None,
+) -> Figures:
     """Return the figures of `paths`; the area is what is solid, holes taken off.
 
     Where `groups` of them are given, in the same order, loops nest within their group only.
+    `depth`: how many loops lie around each loop, in their order, where that is known.
     """
     grouped = [[p for p in group if isinstance(p, Loop)] for group in groups or [paths]]
     loops = [loop for group in grouped for loop in group]
-    depth = np.concatenate([nest(group).depth for group in grouped]).astype(np.int64)
-    areas = np.array([abs(signed_area(loop)) for loop in loops])
-    left, bottom, right, top = bounding_box(paths) if paths else (0.0, 0.0, 0.0, 0.0)
-    circles = [full_circle(path) is not None for path in paths]
+    if depth is None:
+        depth = np.concatenate([nest(group).depth for group in grouped]).astype(np.int64)
+    areas = np.array([abs(area_of(loop)) for loop in loops])
+    boxes = np.array([box_of(path) for path in paths]).reshape(-1, 4)
+    left, bottom, right, top = 0.0, 0.0, 0.0, 0.0
+    if len(boxes):
+        left, bottom = boxes[:, :2].min(axis=0).tolist()
+        right, top = boxes[:, 2:].max(axis=0).tolist()
+    circles = [_is_circle(path) for path in paths]
     kinds = [
         path.kinds[:1] if circle else path.kinds
         for path, circle in zip(paths, circles, strict=True)
@@ -68,8 +80,17 @@ def figures(paths: Sequence[Path], groups: Sequence[Sequence[Path]] | None = Non
         arcs=int(counts[ARC]),
         curves=int(counts[CUBIC]),
         area_mm2=float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
-        cut_length_mm=float(sum(length(path) for path in paths)),
+        cut_length_mm=float(sum(length_of(path) for path in paths)),
     )
+
+
+_CIRCLES: WeakKeyDictionary[Path, bool] = WeakKeyDictionary()
+
+
+def _is_circle(path: Path) -> bool:
+    if path not in _CIRCLES:
+        _CIRCLES[path] = full_circle(path) is not None
+    return _CIRCLES[path]
 
 
 _KNOWN: WeakKeyDictionary[Outline, Figures] = WeakKeyDictionary()
@@ -80,7 +101,13 @@ def outline_figures(outline: Outline) -> Figures:
     if outline not in _KNOWN:
         groups = [paths for _, paths in outline.groups]
         ordered = [path for group in groups for path in group]
-        _KNOWN[outline] = figures(ordered, groups or None)
+        around = {
+            id(c.path): depth
+            for c, depth in zip(outline.contours, depths(outline).tolist(), strict=True)
+            if c.taken
+        }
+        depth = np.array([around[id(p)] for p in ordered if isinstance(p, Loop)], np.int64)
+        _KNOWN[outline] = figures(ordered, groups or None, depth)
     return _KNOWN[outline]
 
 

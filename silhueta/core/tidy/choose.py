@@ -10,12 +10,11 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import Literal
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.geometry.measure import bounding_box, length, signed_area
+from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, Path
@@ -58,18 +57,6 @@ class Row:
     frame: bool
 
 
-_MEASURED: WeakKeyDictionary[Path, tuple[tuple[float, ...], float, float]] = WeakKeyDictionary()
-_NESTED: list[tuple[tuple[Path, ...], NDArray[np.int64], NDArray[np.int64]]] = []
-
-
-def _measure(path: Path) -> tuple[tuple[float, ...], float, float]:
-    """Return box, area and length, worked out once for each path."""
-    if path not in _MEASURED:
-        area = signed_area(path) if isinstance(path, Loop) else 0.0
-        _MEASURED[path] = (bounding_box([path]), area, length(path))
-    return _MEASURED[path]
-
-
 def depths(outline: Outline) -> NDArray[np.int64]:
     """Return how many loops that are cut lie around each contour, (N,); -1 for open paths.
 
@@ -81,8 +68,8 @@ def depths(outline: Outline) -> NDArray[np.int64]:
         if isinstance(contour.path, Loop):
             groups.setdefault(contour.colour, []).append(i)
     for members in groups.values():
-        loops = tuple(outline.contours[i].path for i in members)
-        depth, parent = _nested(loops)
+        loops = [c.path for i in members if isinstance((c := outline.contours[i]).path, Loop)]
+        depth, parent = nest(loops)
         around = np.zeros(len(members), np.int64)
         for k in np.argsort(depth, kind="stable"):
             up = parent[k]
@@ -92,20 +79,13 @@ def depths(outline: Outline) -> NDArray[np.int64]:
     return found
 
 
-def _nested(loops: tuple[Path, ...]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return depth and parent of each loop; the last few answers are remembered."""
-    for held, depth, parent in _NESTED:
-        if len(held) == len(loops) and all(a is b for a, b in zip(held, loops, strict=True)):
-            return depth, parent
-    got = nest([loop for loop in loops if isinstance(loop, Loop)])
-    _NESTED.insert(0, (loops, got.depth, got.parent))
-    del _NESTED[4:]
-    return got.depth, got.parent
+def _area(path: Path) -> float:
+    return area_of(path) if isinstance(path, Loop) else 0.0
 
 
 def turned(outline: Outline) -> NDArray[np.bool_]:
     """Return which loops run against their role, (N,): solids clockwise, holes the other way."""
-    areas = np.array([_measure(c.path)[1] for c in outline.contours])
+    areas = np.array([_area(c.path) for c in outline.contours])
     found = depths(outline)
     turned: NDArray[np.bool_] = (found >= 0) & ((areas > 0) != (found % 2 == 0)) & (areas != 0)
     return turned
@@ -125,7 +105,7 @@ def rows(outline: Outline, frame: tuple[float, float] | None = None) -> list[Row
     for i, (contour, depth) in enumerate(
         zip(outline.contours, depths(outline).tolist(), strict=True)
     ):
-        (left, bottom, right, top), area, run = _measure(contour.path)
+        left, bottom, right, top = box_of(contour.path)
         role: Role = "open"
         if depth >= 0:
             role = "hole" if depth % 2 else ("outer" if depth == 0 else "island")
@@ -137,8 +117,8 @@ def rows(outline: Outline, frame: tuple[float, float] | None = None) -> list[Row
                 i,
                 role,
                 (right - left, top - bottom),
-                abs(area),
-                run,
+                abs(_area(contour.path)),
+                length_of(contour.path),
                 len(contour.path.nodes),
                 contour.taken,
                 contour.locked,
@@ -165,9 +145,10 @@ def keep_largest(job: Job) -> Job:
     loops = [i for i, c in enumerate(job.outline.contours) if isinstance(c.path, Loop)]
     if not loops:
         return job
-    sizes = [abs(_measure(job.outline.contours[i].path)[1]) for i in loops]
+    sizes = [abs(_area(job.outline.contours[i].path)) for i in loops]
     best = int(np.argmax(sizes))
-    _, parent = _nested(tuple(job.outline.contours[i].path for i in loops))
+    paths = [job.outline.contours[i].path for i in loops]
+    parent = nest([path for path in paths if isinstance(path, Loop)]).parent
     kept = {loops[best]} | {loops[k] for k in np.flatnonzero(parent == best)}
     return _with_states(job, [i in kept for i in range(len(job.outline.contours))])
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.flatten import flatten_indexed
 from silhueta.core.geometry.outline import Outline
-from silhueta.core.geometry.path import Floats
+from silhueta.core.geometry.path import Floats, Path
 from silhueta.core.geometry.pieces import Place, share_of
 
 if TYPE_CHECKING:
@@ -34,8 +35,32 @@ class OnNode(NamedTuple):
     distance: float
 
 
+_PIECES: WeakKeyDictionary[Path, tuple[Floats, NDArray[np.int64]]] = WeakKeyDictionary()
+
+
+def _pieces(path: Path) -> tuple[Floats, NDArray[np.int64]]:
+    """Return a path's straight pieces, (K, 2, 2), and their segments, worked out once for each."""
+    if path not in _PIECES:
+        points, segment = flatten_indexed(path, _CHORD)
+        after = np.concatenate((points[1:], points[:1])) if path.closed else points[1:]
+        _PIECES[path] = np.stack([points[: len(after)], after], axis=1), segment[: len(after)]
+    return _PIECES[path]
+
+
 class Index:
-    """An outline's segments and nodes, sorted by place. Made once for each outline."""
+    """An outline's segments and nodes, sorted by place."""
+
+    @classmethod
+    def of(cls, outline: Outline, before: Index | None) -> Index:
+        """Return the index of `outline`; the one before where the paths are the very same."""
+        if before is not None:
+            one, two = before.outline.contours, outline.contours
+            if len(one) == len(two) and all(
+                a.path is b.path for a, b in zip(one, two, strict=True)
+            ):
+                before.outline = outline
+                return before
+        return cls(outline)
 
     def __init__(self, outline: Outline) -> None:
         import shapely
@@ -46,11 +71,10 @@ class Index:
         nodes, holders, numbers = [np.zeros((0, 2))], [], []
         for i, contour in enumerate(outline.contours):
             path = contour.path
-            points, segment = flatten_indexed(path, _CHORD)
-            after = np.roll(points, -1, axis=0) if path.closed else points[1:]
-            pieces.append(np.stack([points[: len(after)], after], axis=1))
-            segments.append(segment[: len(after)])
-            owners.append(np.full(len(after), i))
+            own, segment = _pieces(path)
+            pieces.append(own)
+            segments.append(segment)
+            owners.append(np.full(len(own), i))
             nodes.append(path.nodes)
             holders.append(np.full(len(path.nodes), i))
             numbers.append(np.arange(len(path.nodes)))
@@ -99,6 +123,16 @@ class Index:
     def nodes_in(self, low: tuple[float, float], high: tuple[float, float]) -> set[tuple[int, int]]:
         """Return the nodes, as (contour, node), in a box from `low` to `high`, mm."""
         inside = ((self.nodes >= low) & (self.nodes <= high)).all(axis=1)
+        return {(int(self._holders[k]), int(self._numbers[k])) for k in np.flatnonzero(inside)}
+
+    def nodes_within(self, ring: Floats) -> set[tuple[int, int]]:
+        """Return the nodes, as (contour, node), inside a closed line of points (N, 2), mm."""
+        import shapely
+
+        if len(ring) < 3:
+            return set()
+        area = shapely.make_valid(shapely.Polygon(ring))
+        inside = shapely.contains_xy(area, self.nodes[:, 0], self.nodes[:, 1])
         return {(int(self._holders[k]), int(self._numbers[k])) for k in np.flatnonzero(inside)}
 
     def contours_in(self, low: tuple[float, float], high: tuple[float, float]) -> set[int]:
