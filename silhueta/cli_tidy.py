@@ -62,6 +62,13 @@ _FILE = click.Path(path_type=File)
     type=click.Choice(["mm", "in", "px"]),
     help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
 )
+@click.option(
+    "--strokes",
+    type=click.Choice(["centre", "outline"]),
+    default="centre",
+    show_default=True,
+    help="Of strokes over half a millimetre wide take this.",
+)
 @cut_file_options
 def tidy(
     file: File,
@@ -73,6 +80,7 @@ def tidy(
     drop_frame: bool,
     keep: Keep,
     file_units: FileUnit | None,
+    strokes: str,
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
@@ -83,7 +91,7 @@ def tidy(
     A limit of 0 leaves its offer out.
     """
     from silhueta.core.cutting.drawing import draw
-    from silhueta.core.files.drawing_open import on_page
+    from silhueta.core.files.drawing_open import on_page, widened_drawing
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
@@ -95,6 +103,8 @@ def tidy(
         found = read_drawing(file)
         if file_units is not None:
             found = found.taken_as(file_units)
+        if strokes == "outline":
+            found = widened_drawing(found)
         if not found.paths:
             raise FileError(
                 f"{file.name} holds no outline; convert texts and pictures to outlines first"

@@ -151,3 +151,16 @@ def test_a_page_is_needed_for_its_origin(call, tmp_path):
     )
     assert code == 1
     assert "no page" in err
+
+
+@pytest.mark.parametrize(("strokes", "loops", "length"), [("centre", 0, 50), ("outline", 1, 106)])
+def test_a_broad_stroke_is_its_middle_or_what_it_covers(call, tmp_path, strokes, loops, length):
+    file, target = tmp_path / "line.svg", tmp_path / "line.dxf"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="90mm" viewBox="0 0 90 90">'
+        '<path d="M10 10 H60" fill="none" stroke="black" stroke-width="3"/></svg>'
+    )
+    assert call("tidy", file, "-o", target, "--strokes", strokes)[0] == 0
+    found = inspect_file(target)
+    assert found["closed_paths"] == loops
+    assert found["cut_length_mm"] == pytest.approx(length, abs=0.01)

@@ -86,12 +86,30 @@ class Filing(QObject):
             units = self._ask_units(offer)
             if units is None:
                 return
-        job, page = offer.job(units)
+        count, widest = offer.broad(units)
+        widen = self._ask_strokes(offer, count, widest) if count else False
+        if widen is None:
+            return
+        job, page = offer.job(units, widen)
         self.show(Opened(job, None, None))
         self._window.session.page = page
         told = offer.told()
         if told:
             self._window.say(told)
+
+    def _ask_strokes(self, offer: DrawingOffer, count: int, widest: float) -> bool | None:
+        """Ask whether broad strokes mean their middle or what they cover; None: leave it."""
+        box = QMessageBox(self._window)
+        box.setObjectName("strokes-choice")
+        box.setWindowTitle("Silhueta")
+        lines = "a line" if count == 1 else f"{count:,} lines"
+        box.setText(f"“{offer.file.name}” has {lines} up to {widest:.2f} mm wide.")
+        middle = box.addButton("Take their middle", QMessageBox.ButtonRole.AcceptRole)
+        edges = box.addButton("Take the outline round them", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        clicked = box.clickedButton()
+        return clicked is edges if clicked in (middle, edges) else None
 
     def _ask_units(self, offer: DrawingOffer) -> FileUnit | None:
         """Ask what the numbers of a file without a unit are; None: leave it."""

@@ -101,3 +101,21 @@ def test_without_a_picture_only_an_overall_size_can_be_given(hand, tmp_path):
     hand.type(scale.pages.dpi, "300")
     assert "overall size" in scale.fault.text()
     assert hand.window.session.job is job
+
+
+@pytest.mark.parametrize(("words", "closed"), [("middle", False), ("outline", True)])
+def test_broad_strokes_are_asked_about(hand, tmp_path, answers, words, closed):
+    file = tmp_path / "line.svg"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="90mm" viewBox="0 0 90 90">'
+        '<path d="M10 10 H60 V40" fill="none" stroke="black" stroke-width="3"/></svg>'
+    )
+    answers[0].append(words)
+    hand.open(file)
+    assert "a line up to 3.00 mm wide" in answers[1][0][0]
+    (path,) = hand.window.session.job.outline.taken
+    assert path.closed is closed
+    answers[0][0] = "Do not open"
+    job = hand.window.session.job
+    hand.open(file)
+    assert hand.window.session.job is job

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path as File
 
 import numpy as np
@@ -17,6 +17,7 @@ from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import Job, PictureFile, set_imported
 from silhueta.core.picture.pages import svg_picture
+from silhueta.core.tidy.widen import broad, with_broad_widened
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,7 +37,9 @@ class DrawingOffer:
     file: PictureFile
     drawing: ReadDrawing | None
     picture: bool
-    _jobs: dict[FileUnit | None, tuple[Job, Frame | None]] = field(default_factory=dict)
+    _jobs: dict[tuple[FileUnit | None, bool], tuple[Job, Frame | None]] = field(
+        default_factory=dict
+    )
 
     def sizes(self) -> dict[FileUnit, tuple[float, float]]:
         """Return width and height, mm, with the file's numbers taken as each unit."""
@@ -61,26 +64,38 @@ class DrawingOffer:
         )
         return f"Left out of {self.file.name}: {parts}."
 
-    def job(self, units: FileUnit | None = None) -> tuple[Job, Frame | None]:
+    def broad(self, units: FileUnit | None = None) -> tuple[int, float]:
+        """Return how many strokes are so wide that they may be meant as areas, and the widest."""
+        assert self.drawing is not None
+        drawing = self.drawing if units is None else self.drawing.taken_as(units)
+        found = broad(drawing.widths)
+        return len(found), max((drawing.widths[i] for i in found), default=0.0)
+
+    def job(self, units: FileUnit | None = None, widen: bool = False) -> tuple[Job, Frame | None]:
         """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
+        `widen`: broad strokes become the outline of what they cover.
         """
-        if units not in self._jobs:
-            self._jobs[units] = self._job(units)
-        return self._jobs[units]
+        key = (units, widen)
+        if key not in self._jobs:
+            self._jobs[key] = self._job(units, widen)
+        return self._jobs[key]
 
-    def _job(self, units: FileUnit | None) -> tuple[Job, Frame | None]:
+    def _job(self, units: FileUnit | None, widen: bool) -> tuple[Job, Frame | None]:
         drawing = self.drawing
         assert drawing is not None
         if units is not None:
             drawing = drawing.taken_as(units)
+        if widen:
+            drawing = widened_drawing(drawing)
         outline, frame = on_page(drawing)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
         return set_imported(Job(), outline, name[:1].upper() + name[1:]), frame
 
 
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
+Opening = tuple[Job, Frame | None]  # a job, and the page that its outlines came on
 
 
 def drawing_offer(file: PictureFile) -> DrawingOffer:
@@ -119,6 +134,12 @@ def drawing_offer(file: PictureFile) -> DrawingOffer:
             "in the program that made it"
         )
     return DrawingOffer(file, found, picture)
+
+
+def widened_drawing(drawing: ReadDrawing) -> ReadDrawing:
+    """Return a drawing with its broad strokes as the outline of what they cover."""
+    paths = with_broad_widened(drawing.paths, drawing.widths)
+    return replace(drawing, paths=paths, widths=())
 
 
 def on_page(drawing: ReadDrawing) -> tuple[Outline, Frame | None]:

@@ -54,6 +54,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     paths: list[Path] = []
     left_out: dict[str, int] = {}
     try:
+        _bound_blocks(document, name)
         for entity in _unfolded(document, name):
             missed = "hidden" if _is_hidden(document, entity) else _LEFT.get(entity.dxftype())
             if missed is not None:
@@ -116,6 +117,36 @@ def _r12_units(data: bytes) -> tuple[str, float]:
         if value.isdigit():
             return _UNITS.get(int(value), ("unitless", 1.0))
     return "unitless", 1.0
+
+
+def _bound_blocks(document: DxfDocument, name: str) -> None:
+    """Raise when blocks unfold into too many entities, or into themselves, before they do."""
+    sizes: dict[str, int] = {}
+    open_now: set[str] = set()
+
+    def size(layout: Any, key: str, depth: int) -> int:
+        if key in sizes:
+            return sizes[key]
+        if key in open_now or depth > _DEEPEST:
+            raise FileError(f"{name} has blocks within blocks without end; save it again, exploded")
+        open_now.add(key)
+        total = 0
+        for entity in layout:
+            total += 1
+            if entity.dxftype() == "INSERT":
+                inner = str(entity.dxf.get("name", "")).lower()
+                block: Any = document.blocks.get(inner)
+                if block is not None:
+                    total += max(int(entity.mcount), 1) * size(block, inner, depth + 1)
+            if total > _MOST_ENTITIES:
+                raise FileError(
+                    f"{name} unfolds into over {_MOST_ENTITIES:,} entities, more than can be read"
+                )
+        open_now.discard(key)
+        sizes[key] = total
+        return total
+
+    size(document.modelspace(), "*model", 0)
 
 
 def _unfolded(document: DxfDocument, name: str) -> Iterator[Any]:

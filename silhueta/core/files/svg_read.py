@@ -47,6 +47,7 @@ class ReadDrawing:
     units: str
     frame: tuple[float, float, float, float] | None = None
     left_out: dict[str, int] = field(default_factory=dict)
+    widths: tuple[float, ...] = ()  # mm of each path's stroke where it has no fill, else 0
 
     @property
     def says_units(self) -> bool:
@@ -63,7 +64,8 @@ class ReadDrawing:
         if frame is not None:
             frame = (frame[0] * factor, frame[1] * factor, frame[2] * factor, frame[3] * factor)
         paths = [scale(path, factor) for path in self.paths]
-        return replace(self, paths=paths, frame=frame)
+        widths = tuple(width * factor for width in self.widths)
+        return replace(self, paths=paths, frame=frame, widths=widths)
 
 
 def read_svg(data: bytes, name: str) -> ReadDrawing:
@@ -89,12 +91,14 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         document = parse(io.BytesIO(clean), reify=True, ppi=96.0)
         height = float(document.height or 0.0)
         paths: list[Path] = []
+        widths: list[float] = []
         for element in document.elements():
             if isinstance(element, svgelements.Shape):
                 for piece in svg_path(element).as_subpaths():
                     made = _path(svg_path(piece), height)
                     if made is not None:
                         paths.append(made)
+                        widths.append(_stroke_width(element))
     except (GeometryError, FileError):
         raise
     except RecursionError as error:
@@ -105,7 +109,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         raise FileError(f"{name} cannot be understood as SVG; open and save it again") from error
     width = float(document.width or 0.0)
     frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
-    return ReadDrawing(paths, _units(root.get("width")), frame, missed)
+    return ReadDrawing(paths, _units(root.get("width")), frame, missed, tuple(widths))
 
 
 def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
@@ -229,6 +233,15 @@ def _bound_uses(root: Any, name: str) -> None:
         return total
 
     size(root, 0)
+
+
+def _stroke_width(shape: Any) -> float:
+    """Return how wide a shape's stroke is, mm; 0 for a shape that is filled, or has none."""
+    stroke, fill = getattr(shape, "stroke", None), getattr(shape, "fill", None)
+    if stroke is None or stroke.value is None or (fill is not None and fill.value is not None):
+        return 0.0
+    width = getattr(shape, "stroke_width", None)
+    return float(width) * MM_PER_PX if width is not None and np.isfinite(float(width)) else 0.0
 
 
 def _units(width: str | None) -> str:
