@@ -145,6 +145,23 @@ def test_waste_ticks_stand_on_the_side_that_falls_away(qapp):
         assert ink(image, inside, blue) > 10 * max(ink(image, outside, blue), 1)
 
 
+def test_what_is_solid_is_tinted_and_a_hole_is_not(qapp):
+    outline = Outline((Contour(square(100)), Contour(square(40, (30, 30)))))
+    image = QImage(400, 400, QImage.Format.Format_RGB32)
+    image.fill(theme.LAYOUT_BLUE)
+    view = View()
+    view.size = QSizeF(400, 400)
+    view.fit(QRectF(0, 0, 100, 100), 50)
+    layer = OutlineLayer(outline)
+    layer.filled = True
+    painter = QPainter(image)
+    layer.paint(painter, view.transform(), view.shown(), 1.0)
+    painter.end()
+    colours = {where: image.pixelColor(*where).name() for where in ((90, 90), (200, 200), (20, 20))}
+    assert colours[90, 90] != theme.LAYOUT_BLUE.name()
+    assert colours[200, 200] == colours[20, 20] == theme.LAYOUT_BLUE.name()
+
+
 def test_a_skipped_loop_is_dotted_and_has_no_ticks(qapp):
     cut = painted(Outline((Contour(square(100)),)), 1.0)
     skipped = painted(Outline((Contour(square(100), taken=False),)), 1.0)

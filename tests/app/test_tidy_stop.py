@@ -159,6 +159,22 @@ def test_all_offers_go_in_one_step_within_the_limits_typed(hand, tidy):
     assert len(hand.window.session.job.outline.loops) == 3
 
 
+@pytest.mark.parametrize(("way", "nodes"), [("extend", 4), ("straight", 5)])
+def test_ends_are_run_on_or_joined_straight(hand, way, nodes):
+    cut = OpenPath([[0, 0.3], [0, 10], [10, 10], [10, 0], [0.3, 0]])
+    hand.window.session.start(
+        set_imported(Job(), Outline((Contour(cut, origin="imported"),)), "Cut")
+    )
+    hand.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    hand.click("choice-offers")
+    hand.settle()
+    hand.click(f"choice-{way}")
+    hand.settle()
+    hand.click("take-gaps")
+    (loop,) = hand.window.session.job.outline.loops
+    assert len(loop.nodes) == nodes
+
+
 def test_steps_are_gone_back_to_and_marks_outlive_them(hand, tidy):
     press_row(tidy, 0, on_state=True)
     press_row(tidy, 1, on_state=True)

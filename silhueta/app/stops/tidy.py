@@ -145,6 +145,7 @@ class TidySheet(Worksheet):
         """Take the table into the hand."""
         super().showEvent(event)
         self._take_table()
+        self._table.set_filled(True)
         self.refresh(self.session.job)
 
     def _take_table(self) -> None:
@@ -156,6 +157,7 @@ class TidySheet(Worksheet):
         super().hideEvent(event)
         if self._table.tool in (self.tool, self.nodes.tool, self.nodes.pen):
             self._table.set_tool(None)
+        self._table.set_filled(False)
         for name in ("lit", "offers"):
             self._table.set_overlay(name, None)
 

@@ -135,6 +135,7 @@ class TidyNodes(QWidget):
 
     def _loop_buttons(self) -> list[tuple[str, str, str, Callable[[], None], Callable[[], str]]]:
         return [
+            ("at-crossings", "Crossings", "Add nodes where it crosses", self._cross, self._nothing),
             ("reverse", "Reverse", "Run it the other way", self._reverse, self._nothing),
             ("lock", "Lock", "Let nothing change it; again: free it", self._lock, self._nothing),
         ]
@@ -240,6 +241,10 @@ class TidyNodes(QWidget):
         segments = set(self.tool.segments)
         self._apply("Add nodes", lambda job: node_edits.halve(job, segments))
         self.tool.choose(set())
+
+    def _cross(self) -> None:
+        contours = self._contours()
+        self._apply("Add nodes", lambda job: node_edits.add_at_crossings(job, contours))
 
     def _set_kind(self, key: str) -> None:
         segments = set(self.tool.segments)

@@ -75,6 +75,9 @@ class TidyOffers(QWidget):
         self.keep = Choice(
             "Of a double keep", {"outer": "Outer", "middle": "Middle", "inner": "Inner"}, self
         )
+        self.extend = Choice(
+            "Ends across a gap are", {"extend": "Run on", "straight": "Joined straight"}, self
+        )
         self.state = Note(parent=self)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(4)
@@ -100,6 +103,8 @@ class TidyOffers(QWidget):
             ("by a neck of", self.neck_width),
         ):
             inside.addWidget(boxed(self, row(heading(name), None, field)))
+        inside.addWidget(heading("Ends across a gap are", self))
+        inside.addWidget(self.extend)
         inside.addWidget(heading("Of a double keep", self))
         inside.addWidget(self.keep)
         inside.addStretch(1)
@@ -117,6 +122,7 @@ class TidyOffers(QWidget):
             field.typed.connect(lambda value, name=name: self._limit(**{name: value}))
             field.wrong.connect(self.wrong)
         self.keep.chosen.connect(lambda key: self._limit(keep_double=key))
+        self.extend.chosen.connect(lambda key: self._limit(extend=key == "extend"))
         self.all.clicked.connect(self._take_all)
 
     def _limit(self, **changes: Any) -> None:
@@ -138,6 +144,7 @@ class TidyOffers(QWidget):
             shown = format_length(value, units, 3) if value else "none"
             getattr(self, name).show_value(shown)
         self.keep.set_chosen(self.limits.keep_double)
+        self.extend.set_chosen("extend" if self.limits.extend else "straight")
         if not self.isVisible() or is_stale(job):
             return
         wanted = (job.outline, self.limits)

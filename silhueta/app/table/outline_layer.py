@@ -59,6 +59,7 @@ class OutlineLayer:
         self._still_for: tuple[float, ...] | None = None
         self._areas: dict[int, float] = {}
         self.least = 0.0  # mm²: loops that enclose less are shown as left out
+        self.filled = False  # whether what is solid is tinted
 
     def paint_again(
         self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float
@@ -68,7 +69,7 @@ class OutlineLayer:
         ratio = device.devicePixelRatioF()
         size = (round(device.width() * ratio), round(device.height() * ratio))
         shape = (transform.m11(), transform.m22(), transform.dx(), transform.dy())
-        key: tuple[float, ...] = (*shape, *size, lines, self.least)
+        key: tuple[float, ...] = (*shape, *size, lines, self.least, self.filled)
         if key != self._still_for:
             self._still, self._still_for = None, key
             self.paint(painter, transform, shown, lines)
@@ -113,6 +114,8 @@ class OutlineLayer:
                 heavy.append((contour, made.runs(transform, near)))
             else:
                 light.append((contour, transform.map(made)))
+        if self.filled and not heavy:
+            _fill(painter, [pair for pair in light if id(pair[0]) in cut], colour)
         for contour, path in light:
             if id(contour) in cut and casing.alpha():
                 painter.setPen(QPen(casing, 5.0))
@@ -238,6 +241,20 @@ class OutlineLayer:
             paint_node(painter, at, abs(turns[number]) < _SMOOTH_TURN)
             if number == 0:
                 _paint_flag(painter, at)
+
+
+def _fill(painter: QPainter, shown: list[tuple[Contour, QPainterPath]], colour: QColor) -> None:
+    """Tint what is solid: inside an odd number of the loops that are cut, colour by colour."""
+    areas: dict[object, QPainterPath] = {}
+    for contour, path in shown:
+        if contour.path.closed:
+            area = areas.setdefault(contour.colour, QPainterPath())
+            area.setFillRule(Qt.FillRule.OddEvenFill)
+            area.addPath(path)
+    tint = QColor(colour)
+    tint.setAlphaF(0.14)
+    for area in areas.values():
+        painter.fillPath(area, tint)
 
 
 def paint_node(painter: QPainter, at: QPointF, smooth: bool, size: float = 1.0) -> None:

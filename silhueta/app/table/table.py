@@ -74,6 +74,7 @@ class Table(QWidget):
         self._corners: list[tuple[float, float]] | None = None  # under the hand
         self._corner = 0
         self._outline: OutlineLayer | None = None
+        self._filled = False
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
@@ -159,6 +160,7 @@ class Table(QWidget):
             from silhueta.app.table.outline_layer import OutlineLayer
 
             self._outline = OutlineLayer(job.outline)
+            self._outline.filled = self._filled
         size = present_mm_per_px(job)
         if self.picture is self._flat and self._flat is not None:
             size = self._flat_mm
@@ -431,6 +433,13 @@ class Table(QWidget):
             self.mousePressEvent(event)
         elif event.button() == Qt.MouseButton.LeftButton and not self.tilted:
             self.tool.double(event.position(), self)
+
+    def set_filled(self, on: bool) -> None:
+        """Tint what is solid, or no longer."""
+        self._filled = on
+        if self._outline is not None:
+            self._outline.filled = on
+        self.update()
 
     def set_tool(self, tool: Tool | None) -> None:
         """Give the hand a tool, or take it away."""

@@ -10,14 +10,18 @@ from collections.abc import Callable, Collection
 from dataclasses import replace
 
 from silhueta.core.errors import EditError
+from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Path, reverse
-from silhueta.core.geometry.pieces import Place
+from silhueta.core.geometry.pieces import Place, place_of
 from silhueta.core.job import Job, with_outline
 from silhueta.core.tidy import edit
+from silhueta.core.tidy.crossed import both_places
 from silhueta.core.tidy.offers import edited
 
 Pick = tuple[int, int]
+_CHORD = 0.002  # mm, for crossings
+_APART = 1e-6  # of a segment, that two nodes on it lie apart at least
 
 
 def by_contour(picks: Collection[Pick]) -> dict[int, set[int]]:
@@ -87,6 +91,39 @@ def halve(job: Job, segments: Collection[Pick]) -> Job:
         return [path]
 
     return _changed(job, segments, change)
+
+
+def add_at_crossings(job: Job, contours: Collection[int]) -> Job:
+    """Return `job` with a node where each of some contours crosses another, or itself.
+
+    Raises
+    ------
+    EditError
+        If there is no crossing.
+
+    """
+    paths = [contour.path for contour in job.outline.contours]
+    found = crossings(paths, _CHORD)
+    places: dict[int, list[Place]] = {}
+    for at, pair in zip(found.places, found.paths.tolist(), strict=True):
+        for i in set(pair) & set(contours):
+            both = both_places(paths[i], at) if pair[0] == pair[1] else (place_of(paths[i], at),)
+            places.setdefault(i, []).extend(both)
+    if not places:
+        raise EditError("nothing crosses what is chosen")
+
+    def change(i: int, path: Path) -> Path:
+        after = Place(-1, 1.0)
+        for place in sorted(places[i], reverse=True):  # from the back, so that numbers stay
+            left = after.share if place.segment == after.segment else 1.0
+            if place.share < left - _APART:
+                path = edit.with_node(path, Place(place.segment, place.share / left))
+                after = place
+        return path
+
+    for i in places:
+        job = _changed(job, [(i, 0)], lambda path, _, i=i: [change(i, path)])  # type: ignore[misc]
+    return job
 
 
 def set_kind(job: Job, segments: Collection[Pick], kind: int) -> Job:

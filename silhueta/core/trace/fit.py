@@ -31,6 +31,8 @@ _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _ASTRAY = 10.0  # px: two almost parallel neighbours meet farther off, and would make a spike
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
+_WRONG = 0.7  # px beyond the gate, that no chain may leave its contour by
+_TIGHTEST = 0.2  # of the gate, tried when one does all the same
 
 
 class Fit(NamedTuple):
@@ -79,6 +81,10 @@ def fit_contour(
         again = _chain(local, share * gate, trim, share * share * price, corner)
         if again.worst < best.worst or not _is_sound(best, area):
             best = again
+    if best.worst > gate + _WRONG and len(best.nodes) <= _RAGGED * len(points):
+        share = _TIGHTEST
+        again = _chain(local, share * gate, trim, share * share * price, corner)
+        best = again if again.worst < best.worst else best
     if not _is_sound(best, area):
         return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)

@@ -65,6 +65,19 @@ def test_each_edit_reaches_its_contour():
             node_edits.join(JOB, *ends, merge=True)
 
 
+def test_nodes_are_added_where_lines_cross():
+    bars = (Contour(OpenPath([[0, 0], [30, 0]])), Contour(OpenPath([[10, -5], [10, 5], [20, -5]])))
+    job = Job(outline=Outline(bars))
+    made = node_edits.add_at_crossings(job, [0])
+    assert made.outline.contours[0].path.nodes.tolist() == [[0, 0], [10, 0], [15, 0], [30, 0]]
+    assert made.outline.contours[1] is bars[1]
+    eight = Job(outline=Outline((Contour(OpenPath([[0, 0], [20, 0], [20, 10], [5, -5]])),)))
+    crossed = node_edits.add_at_crossings(eight, [0]).outline.contours[0].path
+    assert crossed.nodes.tolist().count([10, 0]) == 2
+    with pytest.raises(EditError, match="nothing crosses"):
+        node_edits.add_at_crossings(JOB, [0])
+
+
 def test_a_locked_contour_refuses_every_edit():
     locked = node_edits.lock(JOB, [0, 2], True)
     assert node_edits.lock(locked, [0], True) is locked
