@@ -171,6 +171,7 @@ def test_ends_are_run_on_or_joined_straight(hand, way, nodes):
     hand.click(f"choice-{way}")
     hand.settle()
     hand.click("take-gaps")
+    hand.settle()
     (loop,) = hand.window.session.job.outline.loops
     assert len(loop.nodes) == nodes
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -174,9 +175,8 @@ class TidyOffers(QWidget):
             self.offers, self._for = found, asked
             self._show()
         elif isinstance(found, tuple) and self._session.job.outline is asked[0]:
-            outline, counts = found
-            label = ", ".join(told(kind, count) for kind, count in counts.items())
-            self._apply(f"Tidied: {label}" if label else "Tidied", outline)
+            outline, label = found
+            self._session.apply(label, lambda job: with_outline(job, outline))
 
     def _show(self) -> None:
         clear(self.rows)
@@ -241,19 +241,23 @@ class TidyOffers(QWidget):
         done = WORDS[offer.kind][2]
         items = offer.sure or offer.items
         count = offer.count if offer.kind == "thin" else len(items)
-        self._apply(f"{done} {told(offer.kind, count)}", take(offer, items))
+        label = f"{done} {told(offer.kind, count)}"
+        self._clean_up(lambda _: (take(offer, items), label))
 
     def _take_all(self) -> None:
-        job, limits, frame = self._session.job, self.limits, self._frame()
+        outline, limits, frame = self._session.job.outline, self.limits, self._frame()
 
-        def made(work: Work) -> tuple[Outline, dict[Kind, int]]:
-            return take_all(job.outline, limits, frame, work)
+        def made(work: Work) -> tuple[Outline, str]:
+            cleaned, counts = take_all(outline, limits, frame, work)
+            label = ", ".join(told(kind, count) for kind, count in counts.items())
+            return cleaned, f"Tidied: {label}"
 
+        self._clean_up(made)
+
+    def _clean_up(self, made: Callable[[Work], tuple[Outline, str]]) -> None:
+        """Work an edit out beside the interface; what it is called comes with it."""
         self._asked = None
-        self.bench.ask("Cleaning up", made, (job.outline, limits))
-
-    def _apply(self, label: str, outline: Outline) -> None:
-        self._session.apply(label, lambda job: with_outline(job, outline))
+        self.bench.ask("Cleaning up", made, (self._session.job.outline, self.limits))
 
 
 def _same(one: tuple[object, Limits], two: tuple[object, Limits]) -> bool:
