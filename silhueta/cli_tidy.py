@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
@@ -19,6 +18,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
+    from silhueta.core.tidy.offers import Frame, Limits
 
 _FILE = click.Path(path_type=File)
 
@@ -135,13 +135,10 @@ def tidy(
         write_report(report, content, work)
 
 
-def _without_frame(
-    outline: Outline, limits: object, frame: tuple[float, float, float, float] | None
-) -> tuple[Outline, int]:
+def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tuple[Outline, int]:
     """Return the outline without the rectangle that a person asked to drop, and how many."""
-    from silhueta.core.tidy.offers import Limits, find_offer, take
+    from silhueta.core.tidy.offers import find_offer, take
 
-    assert isinstance(limits, Limits)
     offer = find_offer(outline, "frame", limits, frame)
     return take(offer, offer.items), offer.count
 
@@ -150,4 +147,4 @@ def _kept(outline: Outline, keep: Keep) -> Outline:
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
 
-    return keep_only(replace(Job(), outline=outline), keep).outline
+    return keep_only(Job(outline=outline), keep).outline

@@ -25,10 +25,8 @@ class Length(click.ParamType[Any]):
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> float:
         """Return the value, or say how it is typed."""
-        if self._zero and re.fullmatch(r"0+(\.0*)? *(mm|cm|in|\")?", str(value).strip()):
-            return 0.0
         try:
-            return value if isinstance(value, float) else parse_length(value)
+            return value if isinstance(value, float) else parse_length(value, zero=self._zero)
         except UnitsError as error:
             self.fail(str(error), param, ctx)
 

@@ -43,7 +43,11 @@ _FORM = re.compile(
 )
 
 
-def parse_length(text: str, default: Unit = "mm") -> float:
+# what says that a limit is none
+_ZERO = re.compile(r"(none|off|0+([.,]0*)?\s*(mm|cm|in|\")?)?")
+
+
+def parse_length(text: str, default: Unit = "mm", *, zero: bool = False) -> float:
     """Return the length that `text` names, in mm.
 
     Parameters
@@ -52,11 +56,13 @@ def parse_length(text: str, default: Unit = "mm") -> float:
         ``86.5``, ``86,5``, ``86.5 mm``, ``3.4 in``, ``3 3/8"``, ``3-3/8 in``, ``2 ft``.
     default : {"mm", "in"}
         Unit taken when none is typed.
+    zero : bool
+        Whether nothing at all (``0``, ``0 mm``, ``none``, an empty text) is a length, too: 0.
 
     Returns
     -------
     float
-        Millimetres, above zero.
+        Millimetres, above zero unless `zero` says otherwise.
 
     Raises
     ------
@@ -65,6 +71,8 @@ def parse_length(text: str, default: Unit = "mm") -> float:
 
     """
     shown = text.strip()[:40]
+    if zero and _ZERO.fullmatch(text.strip().lower()):
+        return 0.0
     if re.match(r"\s*[-−]", text):
         raise UnitsError(f"“{shown}” is negative; type a length above zero, such as 86.5 mm")
     found = _FORM.fullmatch(text)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QRectF
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -20,6 +21,7 @@ from silhueta.app.table.marked_layer import LitLayer
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Field, Note, Select, heading, row
+from silhueta.core.geometry.measure import box_of
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale
 from silhueta.core.tidy.choose import Row, keep_largest, rows, set_taken, swap
@@ -128,12 +130,8 @@ class TidySheet(Worksheet):
 
     def show_on_table(self, contour: int) -> None:
         """Bring a contour into view where it is not, and light it up."""
-        from PySide6.QtCore import QRectF
-
-        from silhueta.core.geometry.measure import bounding_box
-
         path = self.session.job.outline.contours[contour].path
-        left, bottom, right, top = bounding_box([path])
+        left, bottom, right, top = box_of(path)
         box = QRectF(left, bottom, max(right - left, 0.1), max(top - bottom, 0.1))
         seen = self._table.view.shown().normalized()
         screen = self._table.view.px_per_mm * max(box.width(), box.height())

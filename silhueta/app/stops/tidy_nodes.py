@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 
 from PySide6.QtCore import Signal
@@ -343,8 +342,6 @@ def _signed(text: str, session: Session) -> float:
     bare = text.strip()
     if not bare:
         raise UnitsError("type a length, such as 12.5 mm")
-    if re.fullmatch(r'[-−]?0*[.,]?0*\s*(mm|cm|in|")?', bare):
-        return 0.0
     if bare[0] in "-−":
-        return -parse_length(bare[1:], session.units)
-    return parse_length(bare, session.units)
+        return -parse_length(bare[1:], session.units, zero=True)
+    return parse_length(bare, session.units, zero=True)

@@ -63,7 +63,7 @@ class TidyOffers(QWidget):
         self.bench.failed.connect(self.wrong)
 
         def length(name: str) -> Field:
-            field = Field(name, lambda text: _length(text, session), self)
+            field = Field(name, lambda text: parse_length(text, session.units, zero=True), self)
             field.setFixedWidth(84)
             return field
 
@@ -262,11 +262,3 @@ class TidyOffers(QWidget):
 
 def _same(one: tuple[object, Limits], two: tuple[object, Limits]) -> bool:
     return one[0] is two[0] and one[1] == two[1]
-
-
-def _length(text: str, session: Session) -> float:
-    """Return a length, mm, which may be none at all."""
-    bare = text.strip().lower()
-    if bare in ("", "0", "0 mm", "0 in", "none", "off"):
-        return 0.0
-    return parse_length(text, session.units)

@@ -38,7 +38,7 @@ class TraceMore(TracePart):
         super().__init__(session, tracing, table, parent)
 
         def length(name: str) -> Field:
-            return Field(name, lambda text: _length(text, session), self)
+            return Field(name, lambda text: parse_length(text, session.units, zero=True), self)
 
         self.pen = Choice("Of a pen line take", _PENS, self)
         self.gaps = length("Close gaps up to")
@@ -231,14 +231,6 @@ class TraceMore(TracePart):
         limit = settings.speck if settings.pinhole is None else settings.pinhole
         self.pinholes.say(f"That is {limit / present_mm_per_px(job) ** 2:,.0f} pixels.")
         self._show_patches(settings.patches)
-
-
-def _length(text: str, session: Session) -> float:
-    """Return a length, mm, which may be none at all."""
-    first = (text.strip().lower().split() or [""])[0]
-    if first in ("", "0", "0.0", "0.00", "none", "off"):
-        return 0.0
-    return parse_length(text, session.units)
 
 
 def _read_count(text: str) -> int:

@@ -61,15 +61,16 @@ def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]
             alike = j > i and np.abs(np.subtract(boxes[i], boxes[int(j)])).max() <= within
             if not alike or abs(lengths[i] - lengths[int(j)]) > 0.05 * lengths[i] + within:
                 continue
-            mine = _line_string(path, within)
-            other = _line_string(paths[int(j)], within)
+            mine = line_string(path, within / 10)
+            other = line_string(paths[int(j)], within / 10)
             if shapely.hausdorff_distance(mine, other) <= within:
                 found.append((i, int(j)))
     return found
 
 
-def _line_string(path: Path, within: float) -> LineString:
+def line_string(path: Path, chord_error: float) -> LineString:
+    """Return `path` as a line of shapely's, closed for a loop, `chord_error` mm off at most."""
     import shapely
 
-    points = flatten(path, within / 10)
+    points = flatten(path, chord_error)
     return shapely.LineString(np.vstack([points, points[:1]]) if path.closed else points)

@@ -14,8 +14,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.geometry.crossing import line_string
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import bounding_box, length, signed_area
+from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.geometry.pieces import place_of, stretch
@@ -52,7 +53,7 @@ def find(search: Search) -> list[Item]:
     if not near:
         return []
     order = sorted(
-        search.contours, key=lambda pair: (not pair[1].path.closed, -length(pair[1].path))
+        search.contours, key=lambda pair: (not pair[1].path.closed, -length_of(pair[1].path))
     )
     cover = _Cover(near)
     items = []
@@ -79,13 +80,6 @@ def _start(path: Path) -> tuple[float, float]:
     return x, y
 
 
-def _line(path: Path, chord: float) -> shapely.LineString:
-    import shapely
-
-    points = flatten(path, chord)
-    return shapely.LineString(np.vstack([points, points[:1]]) if path.closed else points)
-
-
 class _Cover:
     """The paths kept so far, to be held against others."""
 
@@ -101,7 +95,7 @@ class _Cover:
         """Keep a path; `owner` is a loop's place in the outline, or -1."""
         if self._count == len(self._boxes):
             self._boxes = np.vstack([self._boxes, np.zeros((max(64, self._count), 4))])
-        self._boxes[self._count] = bounding_box([path])
+        self._boxes[self._count] = box_of(path)
         self._count += 1
         self._paths.append(path)
         self._owners.append(owner)
@@ -110,13 +104,13 @@ class _Cover:
         import shapely
 
         if k not in self._lines:
-            self._lines[k] = _line(self._paths[k], self._near * _CHORD)
+            self._lines[k] = line_string(self._paths[k], self._near * _CHORD)
             shapely.prepare(self._lines[k])
         return self._lines[k]
 
     def around(self, path: Path) -> list[shapely.LineString]:
         """Return the lines of what may lie along `path`."""
-        left, bottom, right, top = bounding_box([path])
+        left, bottom, right, top = box_of(path)
         boxes, near = self._boxes[: self._count], self._near
         apart = (boxes[:, 0] > right + near) | (boxes[:, 2] < left - near)
         apart |= (boxes[:, 1] > top + near) | (boxes[:, 3] < bottom - near)
@@ -126,11 +120,11 @@ class _Cover:
         """Return which loop follows `path`, a loop, all the way round, both ways."""
         import shapely
 
-        box, near = np.array(bounding_box([path])), self._near
+        box, near = np.array(box_of(path)), self._near
         alike = np.abs(self._boxes[: self._count] - box).max(axis=1) <= near
         if not alike.any():
             return None
-        mine = _line(path, near * _CHORD)
+        mine = line_string(path, near * _CHORD)
         for k in np.flatnonzero(alike).tolist():
             its = self._line(k)
             if self._owners[k] >= 0 and all(
@@ -159,7 +153,7 @@ def _rest(path: Path, cover: Sequence[shapely.LineString], near: float) -> list[
     places = shapely.points(points)
     off = np.min([shapely.distance(places, other) for other in cover], axis=0)
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
-    if float(off.max()) <= near and not _crosses_only(along, near):
+    if float(off.max()) <= near < along[-1]:
         return []
     runs = [(a, b) for a, b in _runs(off <= near) if along[b] - along[a] > _MEETING * near]
     if not runs:
@@ -170,11 +164,6 @@ def _rest(path: Path, cover: Sequence[shapely.LineString], near: float) -> list[
         if along[b] - along[a] > _REST * near:
             rest.append(stretch(path, place_of(path, points[a]), place_of(path, points[b])))
     return rest
-
-
-def _crosses_only(along: Floats, near: float) -> bool:
-    """Return whether a path is so short that nothing can be said of it."""
-    return float(along[-1]) <= near
 
 
 def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
@@ -214,7 +203,7 @@ def take(offer: Offer, items: Sequence[Item]) -> Outline:
 
 
 def _area(path: Path) -> float:
-    return abs(signed_area(path)) if isinstance(path, Loop) else 0.0
+    return abs(area_of(path)) if isinstance(path, Loop) else 0.0
 
 
 def _between(one: Path, two: Path, offer: Offer) -> Path:
@@ -222,8 +211,8 @@ def _between(one: Path, two: Path, offer: Offer) -> Path:
     import shapely
 
     near = offer.limits.double
-    ring = _line(two, near * _FINE)
-    points = _dense(_line(one, near * _FINE), near)[:-1]
+    ring = line_string(two, near * _FINE)
+    points = _dense(line_string(one, near * _FINE), near)[:-1]
     feet = shapely.get_coordinates(
         shapely.line_interpolate_point(
             ring, shapely.line_locate_point(ring, shapely.points(points))

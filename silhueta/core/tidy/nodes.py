@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,26 +15,20 @@ from silhueta.core.tidy.offers import Item, Offer, Search, with_paths
 _ROUND = 0.5  # bulge: with more, a segment is longer than its chord tells
 
 
-class _Nodes(NamedTuple):
-    """Which nodes or segments of a path."""
-
-    which: NDArray[np.int64]
-
-
 def _items(search: Search, found: list[tuple[int, NDArray[np.int64]]]) -> list[Item]:
     items = []
     for i, which in found:
         nodes = search.outline.contours[i].path.nodes
         for k in which.tolist():
             x, y = nodes[k].tolist()
-            items.append(Item((x, y), (i,), _Nodes(np.array([k]))))
+            items.append(Item((x, y), (i,), k))
     return items
 
 
 def _by_contour(items: Sequence[Item]) -> dict[int, NDArray[np.int64]]:
     grouped: dict[int, list[int]] = {}
     for item in items:
-        grouped.setdefault(item.contours[0], []).extend(item.data.which.tolist())
+        grouped.setdefault(item.contours[0], []).append(item.data)
     return {i: np.array(sorted(set(which))) for i, which in grouped.items()}
 
 
@@ -67,20 +60,19 @@ def find_short(search: Search) -> list[Item]:
     return _items(search, found)
 
 
-def take_coincident(offer: Offer, items: Sequence[Item]) -> Outline:
-    """Leave one node of each two."""
-    return _shortened(offer, items)
+def take_segments(offer: Offer, items: Sequence[Item]) -> Outline:
+    """Put one node in place of each segment that is nothing, or too short."""
+    return _changed(offer, items, without_segments)
 
 
-def take_short(offer: Offer, items: Sequence[Item]) -> Outline:
-    """Put one node half-way in place of a short segment."""
-    return _shortened(offer, items)
-
-
-def _shortened(offer: Offer, items: Sequence[Item]) -> Outline:
+def _changed(
+    offer: Offer,
+    items: Sequence[Item],
+    change: Callable[[Path, NDArray[np.int64]], Path | None],
+) -> Outline:
     paths: dict[int, Path] = {}
     for i, which in _by_contour(items).items():
-        made = without_segments(offer.outline.contours[i].path, which)
+        made = change(offer.outline.contours[i].path, which)
         if made is not None:
             paths[i] = made
     return with_paths(offer.outline, paths)
@@ -134,12 +126,7 @@ def find_spikes(search: Search) -> list[Item]:
 
 def take_spikes(offer: Offer, items: Sequence[Item]) -> Outline:
     """Leave the tips out."""
-    paths: dict[int, Path] = {}
-    for i, which in _by_contour(items).items():
-        made = without_nodes(offer.outline.contours[i].path, which)
-        if made is not None:
-            paths[i] = made
-    return with_paths(offer.outline, paths)
+    return _changed(offer, items, without_nodes)
 
 
 def without_nodes(path: Path, which: NDArray[np.int64]) -> Path | None:

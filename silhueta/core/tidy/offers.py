@@ -152,12 +152,12 @@ def _rules() -> dict[Kind, tuple[_Find, _Take]]:
     return {
         "frame": (specks.find_frames, specks.take),
         "specks": (specks.find_specks, specks.take),
-        "coincident": (nodes.find_coincident, nodes.take_coincident),
+        "coincident": (nodes.find_coincident, nodes.take_segments),
         "doubles": (doubles.find, doubles.take),
         "gaps": (gaps.find, gaps.take),
         "spikes": (nodes.find_spikes, nodes.take_spikes),
         "crossings": (crossed.find, crossed.take),
-        "short": (nodes.find_short, nodes.take_short),
+        "short": (nodes.find_short, nodes.take_segments),
         "thin": (thin.find, thin.take),
         "necks": (necks.find, necks.take),
     }
