@@ -18,7 +18,7 @@ from silhueta.core.job import Datum, GaugeDatum, LengthDatum, RoundDatum, SheetD
 from silhueta.core.units import Unit, format_length
 
 if TYPE_CHECKING:
-    from silhueta.app.table.table import Table
+    from silhueta.app.table.surface import Surface
 
 Corners = list[tuple[float, float]]
 Place = Callable[[QPointF], QPointF]  # picture px to screen px
@@ -162,7 +162,7 @@ def _label(painter: QPainter, at: QPointF, text: str) -> None:
 
 def paint_hand(
     painter: QPainter,
-    table: Table,
+    table: Surface,
     datums: tuple[Datum, ...],
     units: Unit,
     corners: list[tuple[float, float]] | None,

@@ -13,7 +13,7 @@ from silhueta.app.table.hint import paint_hint
 from silhueta.core.units import Unit, format_length
 
 if TYPE_CHECKING:
-    from silhueta.app.table.table import Table
+    from silhueta.app.table.surface import Surface
     from silhueta.core.trace.deviation import Deviation
 
 _SHOWN = 24.0  # screen px that the largest deviation is stretched to
@@ -34,7 +34,7 @@ class DeviationLayer:
         """Return whether it is this very deviation that is painted, in these units."""
         return self.deviation is deviation and self._units == units
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint over the outline."""
         transform, scale = table.view.transform(), table.view.px_per_mm
         close = scale * table.mm_per_px >= _TRUE

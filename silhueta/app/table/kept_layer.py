@@ -12,7 +12,7 @@ from silhueta.app.look.theme import BRASS_DEEP, CARD, INK, font
 from silhueta.core.geometry.outline import Contour
 
 if TYPE_CHECKING:
-    from silhueta.app.table.table import Table
+    from silhueta.app.table.surface import Surface
 
 
 class KeptLayer:
@@ -22,7 +22,7 @@ class KeptLayer:
         self.contours = contours
         self._tops = [c.path.nodes[int(np.argmax(c.path.nodes[:, 1]))] for c in contours]
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint the tags over the outline."""
         transform = table.view.transform()
         painter.setFont(font(13, QFont.Weight.Medium))

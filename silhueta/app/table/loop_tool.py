@@ -14,6 +14,7 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.tidy.index import Index
 
 if TYPE_CHECKING:
+    from silhueta.app.table.surface import Surface
     from silhueta.app.table.table import Table
 
 _NEAR = 8.0  # screen px
@@ -93,7 +94,7 @@ class LoopTool:
             return True
         return False
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint the box, and what the hand can do."""
         if self._start is not None and self._boxing:
             box = QRectF(self._start, self._now).normalized()

@@ -14,7 +14,7 @@ from silhueta.app.table.outline_layer import painted
 from silhueta.core.geometry.path import Path
 
 if TYPE_CHECKING:
-    from silhueta.app.table.table import Table
+    from silhueta.app.table.surface import Surface
 
 _MOST = 2000  # places painted
 
@@ -25,7 +25,7 @@ class LitLayer:
     def __init__(self, paths: Sequence[Path]) -> None:
         self.paths = tuple(paths)
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -51,7 +51,7 @@ class OfferLayer:
     def __init__(self, places: Sequence[tuple[float, float]]) -> None:
         self.places = tuple(places)
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline; far apart ones with their numbers."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(12, QFont.Weight.DemiBold))

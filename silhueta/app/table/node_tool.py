@@ -26,6 +26,7 @@ from silhueta.core.tidy.index import Index
 from silhueta.core.tidy.node_edits import Pick
 
 if TYPE_CHECKING:
+    from silhueta.app.table.surface import Surface
     from silhueta.app.table.table import Table
 
 _NEAR = 9.0  # screen px
@@ -276,7 +277,7 @@ class NodeTool(QObject):
 
     # painting
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint what is chosen, its handles, and what is being dragged."""
         self.follow(table.outline)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -319,7 +320,7 @@ class NodeTool(QObject):
             return "Segment chosen: drag it to an arc.  Double click adds a node.  Esc: none."
         return "Click a node or segment.  Shift, drag: box; Ctrl too: lasso.  Double click: add."
 
-    def _paint_drag(self, painter: QPainter, table: Table) -> None:
+    def _paint_drag(self, painter: QPainter, table: Surface) -> None:
         assert self._start is not None
         if self._held == "box":
             painter.setPen(QPen(BRASS, 2, Qt.PenStyle.DashLine))

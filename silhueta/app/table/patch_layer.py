@@ -12,7 +12,7 @@ from silhueta.app.look.theme import BRASS, CARD, INK, font
 from silhueta.core.trace_settings import Patch
 
 if TYPE_CHECKING:
-    from silhueta.app.table.table import Table
+    from silhueta.app.table.surface import Surface
     from silhueta.core.datum.rectify import Rectified
 
 WORDS = {
@@ -33,7 +33,7 @@ class PatchLayer:
             for patch in patches
         ]
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint borders dashed in brass, each with its number and rule."""
         transform = table.view.transform()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -24,6 +24,7 @@ from silhueta.core.tidy.follow import Follower, Stroke, Way, dark_near, drawn
 from silhueta.core.tidy.index import Index
 
 if TYPE_CHECKING:
+    from silhueta.app.table.surface import Surface
     from silhueta.app.table.table import Table
 
 _NEAR = 10.0  # screen px
@@ -227,7 +228,7 @@ class PenTool(QObject):
 
     # painting
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint clicks, strokes, and what the hand can do."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)

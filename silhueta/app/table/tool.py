@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter
 
 if TYPE_CHECKING:
+    from silhueta.app.table.surface import Surface
     from silhueta.app.table.table import Table
 
 
@@ -29,12 +30,12 @@ class Tool(Protocol):
     def key(self, event: QKeyEvent, table: Table) -> bool:
         """Take a key; False leaves it to the table."""
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint over everything."""
 
 
 class Overlay(Protocol):
     """Something that paints itself over the outline."""
 
-    def paint(self, painter: QPainter, table: Table) -> None:
+    def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint on the table as it is seen now."""
