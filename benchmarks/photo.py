@@ -1,7 +1,9 @@
-"""Photos of a part on a sheet, rendered with a known camera, lens, tilt, light and thickness.
+"""Photos of a part on a sheet, for tests: small, quick, and by no model of the program's own.
 
-Every pixel's ray meets the plane of the sheet and the plane of the part's top face; what it meets
-is told by exact distances, so an edge lies where it should to a hundredth of a pixel.
+The camera is OpenCV's (`projectPoints`, `undistortPoints`). Light adds up linearly: reflectance
+times light, blurred by the lens, then noise, then the sRGB curve of IEC 61966-2-1. Walls differ by
+the way they face, a thick part throws a shadow and its foot darkens the ground beside it, faces and
+benches have grain. Full-size photos with all that a phone does to them are not made here.
 """
 
 from __future__ import annotations
@@ -11,8 +13,6 @@ from dataclasses import dataclass, field, replace
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-
-from silhueta.core.datum.camera import Lens, Plane, focal_from_35mm
 
 Floats = NDArray[np.float64]
 Grey = NDArray[np.uint8]
@@ -48,6 +48,44 @@ class Part:
         return far
 
 
+@dataclass(frozen=True, eq=False)
+class Camera:
+    """Where the camera stands, turned how (rows of `axes`), with which lens."""
+
+    axes: Floats
+    eye: Floats
+    lens: Floats
+    k1: float
+
+    @property
+    def matrix(self) -> Floats:
+        """What takes (x, y, 1) on the sheet's plane to px without distortion, (3, 3)."""
+        columns = self.lens @ np.column_stack([*self.axes.T[:2], -self.axes @ self.eye])
+        return np.asarray(columns / columns[2, 2])
+
+    def to_px(self, mm: Floats, height: float = 0.0) -> Floats:
+        """Return where points (N, 2) so high above the sheet lie in the photo, px."""
+        turn = cv2.Rodrigues(self.axes)[0]
+        world = np.column_stack([mm, np.full(len(mm), height)]).astype(np.float64)
+        bend = np.array([self.k1, 0.0, 0.0, 0.0])
+        seen = cv2.projectPoints(world, turn, -self.axes @ self.eye, self.lens, bend)[0]
+        return np.asarray(seen.reshape(-1, 2))
+
+    def to_mm(self, px: Floats, height: float = 0.0) -> Floats:
+        """Return what px (N, 2) show of the plane so high above the sheet, mm."""
+        bend = np.array([self.k1, 0.0, 0.0, 0.0])
+        rays = cv2.undistortPoints(px.reshape(-1, 1, 2).astype(np.float64), self.lens, bend)
+        ways = np.column_stack([rays.reshape(-1, 2), np.ones(len(px))]) @ self.axes
+        far = (height - self.eye[2]) / ways[:, 2]
+        return np.asarray(self.eye[:2] + far[:, None] * ways[:, :2])
+
+    def mm_per_px(self, px: Floats) -> Floats:
+        """Return the side of a pixel on the sheet, mm: the root of the area it covers."""
+        right = self.to_mm(px + [0.5, 0]) - self.to_mm(px - [0.5, 0])
+        down = self.to_mm(px + [0, 0.5]) - self.to_mm(px - [0, 0.5])
+        return np.sqrt(np.abs(right[:, 0] * down[:, 1] - right[:, 1] * down[:, 0]))
+
+
 @dataclass(frozen=True)
 class Scene:
     """What is photographed, and how."""
@@ -68,6 +106,8 @@ class Scene:
     texture: str = "wood"
     top: float = 60.0
     wall: float = 100.0
+    lamp: tuple[float, float] = (0.8, 0.5)  # mm that a shadow reaches, per mm of thickness
+    grain: float = 0.02  # of the face's reflectance
     light: float = 1.0  # ratio of the brightest to the darkest place
     light_way: float = 0.0  # degrees
     shadows: int = 0
@@ -78,13 +118,12 @@ class Scene:
 
     @property
     def focal(self) -> float:
-        """Focal length, px."""
-        return focal_from_35mm(self.focal35, *self.pixels)
+        """Focal length, px: a 35-mm equivalent speaks of the diagonal of a 36 x 24 mm frame."""
+        return float(self.focal35 * np.hypot(*self.pixels) / np.hypot(36.0, 24.0))
 
-    def plane(self) -> Plane:
-        """Return the sheet's plane as this camera sees it; zero at the sheet's lower left."""
+    def plane(self) -> Camera:
+        """Return the camera as it sees the sheet's plane; zero at the sheet's lower left."""
         width, height = self.pixels
-        lens = Lens(self.focal, (width / 2, height / 2), self.k1)
         distance = self.seen * self.focal / width
         ax, ay = self.aim or (self.sheet[0] / 2, self.sheet[1] / 2)
         tilt, way, roll = np.radians([self.tilt, self.azimuth, self.roll])
@@ -95,9 +134,8 @@ class Scene:
         right /= np.linalg.norm(right)
         axes = np.stack([right, np.cross(-back, right), -back])
         eye = np.array([ax, ay, 0.0]) + distance * back
-        k = np.array([[lens.focal, 0, width / 2], [0, lens.focal, height / 2], [0, 0, 1]])
-        columns = k @ np.column_stack([axes[:, 0], axes[:, 1], -axes @ eye])
-        return Plane(columns / columns[2, 2], lens)
+        k = np.array([[self.focal, 0, width / 2], [0, self.focal, height / 2], [0, 0, 1]])
+        return Camera(axes, eye, k, self.k1)
 
     def corners(self) -> Floats:
         """Return the sheet's corners in the picture, clockwise from its top left, px."""
@@ -119,8 +157,22 @@ def render(scene: Scene) -> Grey:
         raw = np.column_stack([x.ravel() + 0.5, y.ravel() + 0.5])
         picture[top:bottom] = _shade(scene, plane, raw, light).reshape(bottom - top, width)
     picture = cv2.GaussianBlur(picture, (0, 0), scene.blur)
-    picture += rng.normal(0, scene.noise, picture.shape).astype(np.float32)
-    return np.clip(np.round(picture), 0, 255).astype(np.uint8)
+    # as much noise as `noise` stored greys make in a mid tone, more of it where there is more light
+    spread = scene.noise / 255 * 0.85 * np.sqrt(np.maximum(picture, 0.01))
+    picture += (rng.standard_normal(picture.shape) * spread).astype(np.float32)
+    return np.clip(np.round(255 * _stored(picture)), 0, 255).astype(np.uint8)
+
+
+def _stored(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return light bent by the sRGB curve, both 0 to 1."""
+    light = np.clip(light, 0, 1)
+    return np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
+def _lit(stored: Floats | float) -> Floats:
+    """Return the light that greys of 0 to 255 stand for, 0 to 1."""
+    share = np.asarray(stored, np.float64) / 255
+    return np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
 
 
 class _Light:
@@ -159,7 +211,7 @@ class _Light:
     def bench(self, mm: Floats) -> Floats:
         scene = self._scene
         if scene.texture == "plain":
-            return np.full(len(mm), scene.bench)
+            return np.full(len(mm), float(_lit(scene.bench)))
         across = mm @ [np.cos(self._grain_way), np.sin(self._grain_way)]
         along = mm @ [-np.sin(self._grain_way), np.cos(self._grain_way)]
         rough = np.zeros(len(mm))
@@ -168,10 +220,10 @@ class _Light:
                 rough += np.sin(across * line + phase + 0.8 * np.sin(along * 0.03 + phase))
             else:
                 rough += 0.4 * np.sin(across * line * 2 + along * line * 0.3 + phase)
-        return scene.bench * (1 + 0.06 * rough)
+        return np.asarray(_lit(scene.bench) * np.clip(1 + 0.12 * rough, 0.2, 2.0))
 
 
-def _shade(scene: Scene, plane: Plane, raw: Floats, light: _Light) -> Floats:
+def _shade(scene: Scene, plane: Camera, raw: Floats, light: _Light) -> Floats:
     mm = plane.to_mm(raw)
     pixel = plane.mm_per_px(raw)
     lit = light.at(mm)
@@ -180,7 +232,7 @@ def _shade(scene: Scene, plane: Plane, raw: Floats, light: _Light) -> Floats:
     r = scene.corner_radius
     qx, qy = np.abs(mm[:, 0] - w / 2) - w / 2 + r, np.abs(mm[:, 1] - h / 2) - h / 2 + r
     away = np.hypot(np.maximum(qx, 0), np.maximum(qy, 0)) + np.minimum(np.maximum(qx, qy), 0) - r
-    paper = np.full(len(mm), scene.paper)
+    paper = np.full(len(mm), float(_lit(scene.paper)))
     if scene.print_on is not None:
         dense = scene.print_on.shape[1] / w  # px a mm, the same both ways
         maps = np.column_stack([mm[:, 0] * dense - 0.5, (h - mm[:, 1]) * dense - 0.5])
@@ -196,33 +248,49 @@ def _shade(scene: Scene, plane: Plane, raw: Floats, light: _Light) -> Floats:
     cover = np.clip(0.5 - away / pixel, 0, 1)
     shown = shown + cover * (paper - shown)
     if scene.part is not None:
-        shown = _lay(scene.part, scene, plane, raw, mm, pixel, shown)
+        return _lay(scene.part, scene, plane, raw, mm, pixel, shown * lit, lit)
     return shown * lit
 
 
 def _lay(
-    part: Part, scene: Scene, plane: Plane, raw: Floats, mm: Floats, pixel: Floats, shown: Floats
+    part: Part,
+    scene: Scene,
+    plane: Camera,
+    raw: Floats,
+    mm: Floats,
+    pixel: Floats,
+    shown: Floats,
+    lit: Floats,
 ) -> Floats:
-    reach = np.hypot(*part.size) / 2 + 2 * part.thickness + 3
+    """Return the light with the part laid into it: shadow, foot, walls, face."""
+    reach = np.hypot(*part.size) / 2 + 3 * part.thickness + 3
     near = np.hypot(mm[:, 0] - part.x, mm[:, 1] - part.y) < reach
     if not near.any():
         return shown
-    shown, raw, pixel = shown.copy(), raw[near], pixel[near]
+    shown, raw, pixel, mm, lit = shown.copy(), raw[near], pixel[near], mm[near], lit[near]
     value = shown[near]
+    grain = 1 + scene.grain * np.sin(mm[:, 0] * 4.1) * np.sin(mm[:, 1] * 1.3 + mm[:, 0] * 0.2)
+    if part.thickness > 0:
+        steps = np.linspace(0.15, 1, 8)[:, None] * np.array(scene.lamp) * part.thickness
+        under = np.mean([part.distance(mm - step) < 0 for step in steps], axis=0)
+        foot = np.clip(1 - part.distance(mm) / (0.7 * part.thickness), 0, 1)
+        value = value * (1 - 0.55 * np.minimum(2 * under, 1)) * (1 - 0.25 * foot)
 
     def cover(height: float) -> Floats:
-        at = mm[near] if height == 0 else plane.raised(height).to_mm(raw)
-        return np.clip(0.5 - part.distance(at) / pixel, 0, 1)
+        return np.clip(0.5 - part.distance(plane.to_mm(raw, height)) / pixel, 0, 1)
 
     face = cover(part.thickness)
     if part.thickness > 0:
         walls = np.max([cover(z) for z in np.linspace(0, part.thickness, 9)[:-1]], axis=0)
         walls = np.maximum(walls, face)
-        value = value + walls * (scene.wall - value)
+        away = mm - plane.eye[:2]  # the wall in sight faces the camera, brighter towards the lamp
+        turned = away @ np.array(scene.lamp) / np.maximum(np.hypot(*away.T), 1e-9)
+        wall = _lit(scene.wall) * (1 + 0.4 * turned / np.hypot(*scene.lamp)) * lit
+        value = value + walls * (wall - value)
         share = np.divide(face, walls, out=np.zeros_like(face), where=walls > 0)
-        value = value + walls * share * (scene.top - scene.wall)
+        value = value + walls * share * (_lit(scene.top) * grain * lit - wall)
     else:
-        value = value + face * (scene.top - value)
+        value = value + face * (_lit(scene.top) * grain * lit - value)
     shown[near] = value
     return shown
 

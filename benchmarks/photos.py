@@ -104,44 +104,6 @@ def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> np.ndarray:
     return moved(best.x)
 
 
-def accuracy(pixels: tuple[int, int] = (4000, 3000)) -> dict[str, float]:
-    """Return the worst errors of each case the issue of photos names, mm."""
-    gauge = printed(gauge_pdf("a4"))
-    rows: dict[str, float] = {}
-
-    def case(name: str, scenes: list[Scene], kind: str) -> None:
-        got = []
-        for scene in scenes:
-            picture = photo(scene)
-            got.append(measure(picture, _datum(picture, scene, kind), scene))
-        rows[f"{name}: overall, mm"] = max(abs(e) for m in got for e in m.overall)
-        rows[f"{name}: hole, mm"] = max(abs(m.hole) for m in got)
-        rows[f"{name}: mean distance, mm"] = max(m.mean for m in got)
-
-    def scenes(**changes: object) -> list[Scene]:
-        thick = float(changes.pop("thickness", 0.0))  # type: ignore[arg-type]
-        base = Scene(Part(150, 100, 0.35, thickness=thick), pixels=pixels, light=1.3, light_way=50)
-        return [
-            replace(base, tilt=t, azimuth=a, seed=int(a), wall=w, **changes)  # type: ignore[arg-type]
-            for t, a, w in ((2.0, 10.0, 60.0), (12.0, 130.0, 100.0), (20.0, 250.0, 150.0))
-        ]
-
-    case("sheet, flat part", scenes(), "sheet")
-    case("sheet, 3 mm part", scenes(thickness=3.0), "sheet")
-    case("sheet, 3 mm, k1 -0.08", scenes(thickness=3.0, k1=-0.08), "sheet")
-    upright = [
-        replace(s, sheet=A4, part=replace(s.part, x=105.0, y=150.0, turn=1.4), roll=88.0)  # type: ignore[type-var]
-        for s in scenes(thickness=3.0, k1=-0.08, print_on=gauge)
-    ]
-    case("gauge sheet, 3 mm, k1 -0.08", upright, "gauge")
-    above = [  # on a light bench: without a sheet nothing else tells part from ground
-        replace(s, tilt=0.0, roll=r, bench=235.0, texture="plain")
-        for s, r in zip(scenes(thickness=3.0), (0, 7, 20), strict=True)
-    ]
-    case("length, overhead, 3 mm", above, "length")
-    return rows
-
-
 def _datum(picture: Picture, scene: Scene, kind: str) -> Datum:
     if kind == "sheet":
         return look_for_sheet(picture, "a4", A4)
@@ -233,39 +195,6 @@ def honesty(count: int = 200) -> dict[str, float]:
         tried += 1
         inside += abs(got.overall[0]) <= 2 * got.sigma
     return {"scenes measured": tried, "inside two standard uncertainties, %": 100 * inside / tried}
-
-
-def part_against_ground(count: int = 24) -> dict[str, float]:
-    """Return how true parts come out by the cut: on the sheet under shadows, and over its edge.
-
-    A part that the cut finds otherwise than the threshold would is no fault; one more than 1 mm
-    out is.
-    """
-    out: dict[str, float] = {}
-    for name in ("on the sheet, shadows", "over the sheet's edge, wood"):
-        errors: list[float] = []
-        refused = 0
-        for number in range(count):
-            scene = random_scene(20_000 + number)
-            part = scene.part
-            assert part is not None
-            middle = np.array(scene.sheet) / 2
-            over = name.startswith("over")
-            x = scene.sheet[0] - 10.0 if over else middle[0]
-            part = replace(part, x=x, y=middle[1], size=(110.0, 70.0), turn=0.3, thickness=0.0)
-            scene = replace(scene, part=part, k1=0.0, shadows=3, texture="wood", seen=480.0)
-            if over:
-                scene = replace(scene, bench=150.0)
-            picture = photo(scene)
-            try:
-                datum = look_for_sheet(picture, "a4", A4)
-                errors.append(abs(measure(picture, datum, scene, mode="part").overall[0]))
-            except SilhuetaError:
-                refused += 1
-        out[f"{name}: measured of {count}"] = count - refused
-        out[f"{name}: width, median error, mm"] = float(np.median(errors)) if errors else np.nan
-        out[f"{name}: more than 1 mm out"] = sum(error > 1.0 for error in errors)
-    return out
 
 
 def speed() -> dict[str, float]:

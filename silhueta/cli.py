@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, cast
 
@@ -24,14 +25,14 @@ from silhueta.cli_values import (
 )
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Datum, DxfVersion, FrameOrigin, LengthDatum
-from silhueta.core.trace_settings import Keep, Kind, Mode, Pen
+from silhueta.core.trace_settings import Blend, Keep, Kind, Mode, Pen, Read
 from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.scale import Scale
-    from silhueta.core.job import Job
+    from silhueta.core.job import Job, PictureFile
     from silhueta.core.picture.decode import Picture
 
 
@@ -72,11 +73,31 @@ _FILE = click.Path(path_type=File)
 @click.option(
     "--thickness",
     type=Length(),
-    help="How far the measured face stands above the datum's plane.",
+    help="Of the part itself.",
+)
+@click.option(
+    "--datum-height",
+    type=Length(zero=True),
+    help="How high the datum stands. [0.76 mm for a card, 0 for paper]",
 )
 @click.option("--focal35", type=float, help="The lens, as a 35-mm equivalent in mm.")
 @click.option("--crop", type=Box(), help="The part of the picture that counts, px.")
-@click.option("--threshold", type=Threshold(), default="auto", help="Darker than this is dark.")
+@click.option(
+    "--read",
+    "reading",
+    type=click.Choice(["auto", "part", "solid", "line", "colours"]),
+    default="auto",
+    show_default=True,
+    help="What the picture is taken for, where no other option says how to trace it.",
+)
+@click.option(
+    "--light",
+    type=click.Choice(["auto", "linear", "stored"]),
+    default="auto",
+    show_default=True,
+    help="Whether the picture was blended as light (photo, scan) or in stored values (graphic).",
+)
+@click.option("--threshold", type=Threshold(), help="Darker than this is dark.")
 @click.option("--band", type=Band(), help="The part lies between these two greys.")
 @click.option("--local", type=Length(), help="Hold greys against those around, in this window.")
 @click.option("--colour", type=Colour(), multiple=True, help="The part's colour; may be repeated.")
@@ -127,9 +148,12 @@ def trace(
     gauge: bool,
     page: str | None,
     thickness: float | None,
+    datum_height: float | None,
     focal35: float | None,
     crop: Any,
-    threshold: float,
+    reading: str,
+    light: Blend,
+    threshold: float | None,
     band: tuple[float, float] | None,
     local: float | None,
     colour: tuple[Any, ...],
@@ -163,6 +187,13 @@ def trace(
             f"give one of {' and '.join(seen)}, alone or with --known-length: each fixes the scale"
         )
     mode = _mode(threshold, band, local, colour, part, colours)
+    told_how = reading == "auto" and (
+        threshold is not None
+        or mode != "threshold"
+        or invert
+        or pen is not None
+        or colours is not None
+    )
     if close_gaps is not None and pen is None:
         raise click.UsageError("--close-gaps needs --pen outer, inner or centre")
     if sheet_corners is not None and not sheet:
@@ -173,19 +204,23 @@ def trace(
     from silhueta.core.files.job_file import save_job
     from silhueta.core.inspection.figures import report as figures_report
     from silhueta.core.job import CutFileSettings, DpiDatum, Job, Optics, TraceSettings
-    from silhueta.core.picture.decode import decode, read_picture_file
-    from silhueta.core.trace.job_trace import trace_job
+    from silhueta.core.picture.decode import decode, decode_colour, read_picture_file
+    from silhueta.core.trace.job_trace import read_job, trace_job
 
     work = Work(Progress())
     with work.stage("read"):
         source = read_picture_file(picture)
         decoded = decode(source)
     try:
-        optics = Optics(thickness or 0.0, focal35)
+        optics = Optics(thickness or 0.0, focal35, datum_height)
     except SilhuetaError as error:
         raise click.UsageError(str(error)) from error
     with work.stage("scale"):
-        shown = _seen_datum(decoded, sheet, sheet_corners, gauge, page, focal35)
+        shown = _seen_datum(source, decoded, sheet, sheet_corners, gauge, page, focal35)
+        if datum is None and shown is None and (decoded.dpi is None or decoded.focal35):
+            from silhueta.core.datum.look_for import look_for_any
+
+            shown = look_for_any(decoded, focal35, decode_colour(source))
     if datum is None and shown is None:
         if decoded.dpi is None:
             told = (
@@ -194,13 +229,14 @@ def trace(
                 else "says no dpi"
             )
             raise click.UsageError(
-                f"{picture.name} {told}; give one of --pixel-size, --dpi, --overall-width, "
+                f"{picture.name} {told}, and it shows no sheet, card or gauge sheet that can be "
+                "told for sure; give one of --pixel-size, --dpi, --overall-width, "
                 "--overall-height, --known-length, --sheet, --gauge, --page"
             )
         datum = DpiDatum(decoded.dpi, "file")
     try:
         settings = TraceSettings(
-            threshold=None if threshold < 0 else threshold,
+            threshold=None if threshold is None or threshold < 0 else threshold,
             invert=invert,
             speck=speck,
             tolerance=tolerance,
@@ -217,6 +253,7 @@ def trace(
             smooth=smooth or 0.0,
             corner=corner,
             many=many,
+            light=light,
         )
     except SilhuetaError as error:
         raise click.UsageError(str(error)) from error
@@ -230,7 +267,20 @@ def trace(
         trace=settings,
         cut_file=cut_file,
     )
+    if told_how:
+        kind: Read = "part" if part else "line" if pen else "colours" if colours else "solid"
+        start = replace(start, trace=replace(settings, read=kind))
+    else:
+        with work.stage("read"):
+            start, _ = read_job(
+                start, decoded, None if reading == "auto" else cast("Read", reading)
+            )
     done, traced, rectified = trace_job(start, decoded, work)
+    if done.traced is not None and done.traced.doubts:
+        count = len(done.traced.doubts)
+        x, y, text = done.traced.doubts[0]
+        where = "one place" if count == 1 else f"{count} places, the first"
+        _say(f"note: {where} at {x:.1f}, {y:.1f} mm {text}; paint scrape there if it is one")
     flat, step = rectified.picture, traced.scale.mm_per_px
     size = (flat.width * step, flat.height * step)
     with work.stage("write"):
@@ -249,7 +299,7 @@ def trace(
 
 
 def _mode(
-    threshold: float,
+    threshold: float | None,
     band: tuple[float, float] | None,
     local: float | None,
     colour: tuple[Any, ...],
@@ -258,7 +308,7 @@ def _mode(
 ) -> Mode:
     """Return the mode that was asked for."""
     given: dict[str, tuple[bool, Mode]] = {
-        "--threshold": (threshold >= 0, "threshold"),
+        "--threshold": (threshold is not None, "threshold"),
         "--band": (band is not None, "band"),
         "--local": (local is not None, "local"),
         "--colour": (bool(colour), "colour"),
@@ -274,6 +324,7 @@ def _mode(
 
 
 def _seen_datum(
+    source: PictureFile,
     picture: Picture,
     sheet: str | None,
     corners: Any,
@@ -285,6 +336,7 @@ def _seen_datum(
     from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet, sheet_at
     from silhueta.core.datum.sheets import sheet_size
     from silhueta.core.job import PageDatum
+    from silhueta.core.picture.decode import decode_colour
 
     try:
         if page:
@@ -299,7 +351,8 @@ def _seen_datum(
         return None
     name, size = named
     if corners is None:
-        return look_for_sheet(picture, name, size, focal35)
+        colours = decode_colour(source) if name == "card" else None
+        return look_for_sheet(picture, name, size, focal35, colours)
     try:
         return sheet_at(picture, name, size, corners)
     except SilhuetaError as error:

@@ -28,6 +28,7 @@ from silhueta.core.units import Unit
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
+CARD_MM = 0.76  # thickness of an ID-1 card, ISO/IEC 7810:2019, 5.1
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
 
@@ -255,18 +256,25 @@ class Optics:
     Parameters
     ----------
     thickness : float, mm
-        How far the measured face stands above the plane of the datum.
+        Of the part itself; 0: not told, or as thin as paper.
     focal35 : float or None
         The lens as a 35-mm equivalent, mm; None: from the file, or worked out.
+    datum_height : float or None, mm
+        How high the datum stands above what the part lies on; None: by what it is (`CARD_MM` for
+        a card, 0 for paper).
 
     """
 
     thickness: float = 0.0
     focal35: float | None = None
+    datum_height: float | None = None
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.thickness) and self.thickness >= 0):
             raise ScaleError(f"the thickness must be 0 mm or more, got {self.thickness:g}")
+        height = self.datum_height
+        if height is not None and not (math.isfinite(height) and 0 <= height <= 1000):
+            raise ScaleError(f"the height of the datum must be 0 mm or more, got {height:g}")
         if self.focal35 is not None and not 5 <= self.focal35 <= 2000:
             raise ScaleError(
                 f"a lens of {self.focal35:g} mm (35-mm equivalent) cannot be; phones have 13 to 120"
@@ -313,6 +321,8 @@ class TraceStamp:
         Dark strips along the picture's border that were left out.
     kept, replaced : int
         Loops that a person had touched and that stayed, and others traced anew beside them.
+    doubts : tuple of (x mm, y mm, text)
+        Places where something may be wrong, and what.
 
     """
 
@@ -330,6 +340,7 @@ class TraceStamp:
     rims: int = 0
     kept: int = 0
     replaced: int = 0
+    doubts: tuple[tuple[float, float, str], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

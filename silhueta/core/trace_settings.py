@@ -21,6 +21,8 @@ Pen = Literal["outer", "inner", "centre"]
 Kind = Literal["arcs", "curves"]
 Rule = Literal["solid", "nothing", "threshold", "band", "local"]
 Rgb = tuple[int, int, int]
+Read = Literal["part", "solid", "line", "colours"]
+Blend = Literal["auto", "linear", "stored"]
 
 DEFAULT_TOLERANCE_PX = 0.5
 DEFAULT_CORNER = 35.0  # degrees
@@ -98,6 +100,10 @@ class TraceSettings:
         Later ones lie over earlier ones.
     many : bool
         Trace more than a million edge points without asking.
+    read : {"part", "solid", "line", "colours"} or None
+        What the picture is taken for; None: nobody has looked yet.
+    light : {"auto", "linear", "stored"}
+        Whether the picture was blended as light (photos, scans) or in stored values (graphics).
 
     """
 
@@ -120,6 +126,8 @@ class TraceSettings:
     corner: float = DEFAULT_CORNER
     patches: tuple[Patch, ...] = ()
     many: bool = False
+    read: Read | None = None
+    light: Blend = "auto"
 
     def __post_init__(self) -> None:
         _check_rules(self.threshold, self.band, self.window)

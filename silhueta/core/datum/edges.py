@@ -14,7 +14,10 @@ _ALONG = (-1.5, -0.5, 0.5, 1.5)  # px along the edge over which a profile is ave
 
 
 def sample(grey: Grey, points: Floats) -> Floats:
-    """Return the grey at raw px `points` (..., 2), linearly between pixel centres."""
+    """Return the grey, or colour, at raw px `points` (..., 2), linearly between pixel centres.
+
+    Of shape (...) for greys (H, W), and (..., C) for colours (H, W, C).
+    """
     import cv2
 
     flat = points.reshape(-1, 2)
@@ -26,7 +29,8 @@ def sample(grey: Grey, points: Floats) -> Floats:
     got = cv2.remap(
         grey, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
-    return np.asarray(got.ravel()[: len(flat)].astype(np.float64).reshape(points.shape[:-1]))
+    values = np.asarray(got, np.float64).reshape(tall * wide, *grey.shape[2:])[: len(flat)]
+    return values.reshape(*points.shape[:-1], *grey.shape[2:])
 
 
 def profiles(

@@ -19,6 +19,8 @@ from silhueta.core.datum.rectangle import Rectangle, measure_rectangle
 from silhueta.core.datum.sheets import SIZES
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
+from silhueta.core.picture.decode import eight
+from silhueta.core.picture.light import in_light
 
 _SMALL = 1000  # px of the long side at which a sheet is looked for
 _MOST_LINES = 36
@@ -27,6 +29,7 @@ _LEAST_AREA = 0.01  # of the picture
 _SUPPORTED = 0.62
 _ONE_SIDE = 0.25
 _STEP = 0.06  # relative rise of grey that counts as an edge of the sheet
+_HIGH, _STRONG = 0.4, 0.6  # step that is high in any case, and what it is worth
 _SKEW = 0.10  # how far from a true rectangle a guess of the focal length may leave one
 _ROUGH = 0.02  # relative spread of grey on paper
 _SKEW_GUESSED, _SKEW_KNOWN = 0.075, 0.045  # A4 and Letter differ by 0.089
@@ -45,20 +48,52 @@ class FoundSheet:
         mm, as it lies: wider than high, or not.
     support : float
         0 to 1.
+    skew : float
+        How far it is from a true rectangle of its size, before this camera.
+    corners_seen : int
+        Of a card: at how many corners the ground shows where a rounded one leaves it bare.
 
     """
 
     rectangle: Rectangle
     size: tuple[float, float]
     support: float
+    skew: float = 0.0
+    corners_seen: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Sketch:
+    """A small picture of a photo, and the straight stretches of edge in it."""
+
+    small: Grey
+    factor: float
+    lines: Floats
+
+
+def sketch_of(grey: Grey) -> Sketch:
+    """Return the sketch in which sheets of any size are looked for."""
+    import cv2
+
+    factor = min(1.0, _SMALL / max(grey.shape))
+    small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    if small.dtype != np.uint8:
+        small = (small / 257).astype(np.uint8)
+    small = cv2.GaussianBlur(small, (0, 0), 1.0)
+    return Sketch(small, factor, _lines(small))
 
 
 def find_sheet(
-    grey: Grey, size: tuple[float, float], lens: Lens, lens_known: bool = False
+    grey: Grey,
+    size: tuple[float, float],
+    lens: Lens,
+    lens_known: bool = False,
+    sketch: Sketch | None = None,
 ) -> FoundSheet:
     """Return the one sheet of `size` (mm, either way round) in a photo.
 
-    `lens_known`: the focal length is no guess, so that the shape must agree the better.
+    `lens_known`: the focal length is no guess, so that the shape must agree the better. `sketch`:
+    of the photo, where there is one already.
 
     Raises
     ------
@@ -66,16 +101,11 @@ def find_sheet(
         If there is none to be seen, or more than one, or it is not flat.
 
     """
-    import cv2
-
     long = max(grey.shape)
-    factor = min(1.0, _SMALL / long)
-    small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-    if small.dtype != np.uint8:
-        small = (small / 257).astype(np.uint8)
-    small = cv2.GaussianBlur(small, (0, 0), 1.0)
+    sketch = sketch or sketch_of(grey)
+    small, factor = sketch.small, sketch.factor
     guess = Lens(lens.focal * factor, (lens.centre[0] * factor, lens.centre[1] * factor))
-    quads, scores = _quads(small, _lines(small), size, guess)
+    quads, scores = _quads(small, sketch.lines, size, guess)
     if len(quads) == 0:
         raise ScaleError(
             "no sheet of this size is to be seen in the picture; mark its four corners, or take "
@@ -90,19 +120,45 @@ def find_sheet(
             "that counts"
         )
     rounded = sorted(size) == sorted(SIZES["card"])
-    found = _measure(grey, best / factor, lens, long, 0.08 if rounded else 0.03)
+    found = _measure(in_light(eight(grey)), best / factor, lens, long, 0.08 if rounded else 0.03)
     size = _as_it_lies(found.corners, size, lens)
     again = Lens(lens.focal, lens.centre, found.k1)
     ideal = again.straighten(found.corners)
     support = float(_support(small, ideal[None] * factor)[0].mean())
     limit = _SKEW_KNOWN if lens_known else _SKEW_GUESSED
     straight = float(found.held.min()) >= _HELD
-    if not straight or support < _SUPPORTED - 0.1 or skew(ideal, size, again) > limit:
+    askew = skew(ideal, size, again)
+    if not straight or support < _SUPPORTED - 0.1 or askew > limit:
         raise ScaleError(
             "what looks like the sheet is not a flat rectangle of its size; lay it flat, choose "
             "the size it has, or mark its four corners"
         )
-    return FoundSheet(found, size, support)
+    corners_seen = _rounded_corners(grey, found.corners, size) if rounded else 0
+    if corners_seen is None:
+        raise ScaleError(
+            "what looks like the card has sharp corners, so it may be the part; mark the four "
+            "corners of the card, or give another datum"
+        )
+    return FoundSheet(found, size, support, askew, corners_seen)
+
+
+def _rounded_corners(grey: Grey, corners: Floats, size: tuple[float, float]) -> int | None:
+    """Return at how many corners the ground shows, as it does beside rounded ones.
+
+    None where too few of those that can be told do.
+
+    ISO/IEC 7810:2019, 5.1.1: the corners of an ID-1 card have radii of 3.18 mm. The ground then
+    shows within 1.3 mm of where the edges meet, on the way to the middle.
+    """
+    middle = corners.mean(0)
+    away = middle - corners
+    mm = np.hypot(*away.T) / (np.hypot(*size) / 2)  # px a mm towards the middle
+    inward = away / np.hypot(*away.T)[:, None]
+    across = np.array([sample(grey, corners + d * mm[:, None] * inward) for d in (-2.0, 0.55, 4.0)])
+    ground, corner, card = across
+    clear = np.abs(card - ground) > 25  # a printed stripe may be as dark as the ground
+    shown = (np.abs(corner - ground) < np.abs(corner - card)) & clear
+    return int(shown.sum()) if shown.sum() >= max(2, 0.75 * clear.sum()) else None
 
 
 def _measure(grey: Grey, corners: Floats, lens: Lens, long: int, spare: float) -> Rectangle:
@@ -212,15 +268,16 @@ def _quads(
     corners = corners[_convex(corners)]
     if len(corners) == 0:
         return corners, np.zeros(0)
-    support = _support(small, corners)
+    support, strength = _support(small, corners)
     held = (support.mean(1) > _SUPPORTED) & (support.min(1) > _ONE_SIDE)
-    corners, support = corners[held], support[held]
+    corners, support, strength = corners[held], support[held], strength[held]
     corners = _from_top_left(corners)
     skews = np.array([min(skew(c, size, lens), skew(c, size[::-1], lens)) for c in corners])
     flat = skews < 1.6 * _SKEW
     corners, support, skews = corners[flat], support[flat], skews[flat]
+    strength = strength[flat]
     share = np.sqrt(np.abs(_area(corners)) / (width * height))
-    scores = support.mean(1) - 0.8 * skews + 0.15 * share
+    scores = support.mean(1) - 0.8 * skews + 0.15 * share + _STRONG * strength
     order = np.argsort(-scores)
     return corners[order], scores[order]
 
@@ -252,8 +309,12 @@ def _from_top_left(corners: Floats) -> Floats:
     return np.take_along_axis(corners, turn[:, :, None], axis=1)
 
 
-def _support(small: Grey, corners: Floats) -> Floats:
-    """Return the share of each side of rectangles (N, 4, 2) that is a step to bright, (N, 4)."""
+def _support(small: Grey, corners: Floats) -> tuple[Floats, Floats]:
+    """Return how rectangles (N, 4, 2) are held by steps from dark to bright.
+
+    The share of each side, (N, 4), and how high the step of the weakest side is, (N,), relative:
+    a printed grid makes rectangles of low steps, round the sheet and beside it.
+    """
     following = np.roll(corners, -1, 1)
     share = np.linspace(0.03, 0.97, 48)
     places = corners[:, :, None] + share[:, None] * (following - corners)[:, :, None]
@@ -265,8 +326,10 @@ def _support(small: Grey, corners: Floats) -> Floats:
         inside = sample(small, places + (shift + 2.5) * inward)
         outside = sample(small, places + (shift - 2.5) * inward)
         rises.append((inside - outside) / np.maximum(inside, 20.0))
-    step = (np.max(rises, axis=0) > _STEP) & seen
-    return np.asarray(step.mean(2))
+    highest = np.max(rises, axis=0)
+    step = (highest > _STEP) & seen
+    strength = np.minimum(np.median(highest, axis=2).min(1), _HIGH)
+    return np.asarray(step.mean(2)), np.asarray(strength)
 
 
 def _overlap(one: Floats, two: Floats) -> bool:

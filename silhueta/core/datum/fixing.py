@@ -7,11 +7,13 @@ import math
 from silhueta.core.datum.sheets import title
 from silhueta.core.errors import ScaleError
 from silhueta.core.job import (
+    CARD_MM,
     Datum,
     DpiDatum,
     GaugeDatum,
     Job,
     LengthDatum,
+    Optics,
     OverallDatum,
     PageDatum,
     PixelDatum,
@@ -81,6 +83,19 @@ def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
             if not extent > 0:
                 raise ScaleError(f"there is no outline whose {axis} could be {mm:g} mm")
             return mm / extent
+
+
+def rise(optics: Optics, base: Datum) -> float:
+    """Return how far the part's top face stands above the plane of the datum, mm.
+
+    Below zero where a thin part lies beside a thicker card; 0 where no thickness is told.
+    """
+    if optics.thickness == 0:
+        return 0.0
+    if optics.datum_height is not None:
+        return optics.thickness - optics.datum_height
+    card = isinstance(base, SheetDatum) and base.name == "card"
+    return optics.thickness - (CARD_MM if card else 0.0)
 
 
 def describe(datum: Datum) -> str:

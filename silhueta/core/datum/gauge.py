@@ -27,6 +27,7 @@ from silhueta.core.datum.sheets import SIZES, TITLES
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import GaugeDatum
+from silhueta.core.picture.light import in_light
 
 MARK = 14.0  # mm, side
 _PITCH = 18.0
@@ -248,16 +249,19 @@ def _marks(grey: NDArray[np.uint8]) -> tuple[list[Floats], list[int]]:
     import cv2
 
     parameters = cv2.aruco.DetectorParameters()
-    parameters.cornerRefinementMethod = cv2.aruco.CORNER_REFINE_SUBPIX
-    parameters.cornerRefinementWinSize = 5
+    parameters.cornerRefinementMethod = cv2.aruco.CORNER_REFINE_NONE
     dictionary = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_5X5_250)
     detector = cv2.aruco.ArucoDetector(dictionary, parameters)
     found: Any = detector.detectMarkers(grey)  # None in it when no mark is seen
     corners, numbers, _ = found
     if numbers is None:
         return [], []
+    light = in_light(grey).astype(np.float32)
+    places = np.ascontiguousarray(np.vstack([np.reshape(c, (4, 2)) for c in corners]), np.float32)
+    stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_MAX_ITER, 30, 0.005)
+    refined = np.asarray(cv2.cornerSubPix(light, places, (5, 5), (-1, -1), stop), np.float64)
     return (
-        [np.asarray(c, np.float64).reshape(4, 2) + 0.5 for c in corners],
+        list(refined.reshape(-1, 4, 2) + 0.5),
         [int(n) for n in numbers.ravel()],
     )
 

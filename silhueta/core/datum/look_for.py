@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.camera import Lens, focal_from_35mm
-from silhueta.core.datum.find_sheet import FoundSheet, find_sheet, skew
+from silhueta.core.datum.find_sheet import FoundSheet, find_sheet, sketch_of, skew
 from silhueta.core.datum.gauge import find_gauge
 from silhueta.core.datum.rectangle import measure_rectangle
 from silhueta.core.datum.sheets import SIZES
@@ -15,7 +16,10 @@ from silhueta.core.datum.solve import ASSUMED_35MM
 from silhueta.core.errors import ScaleError
 from silhueta.core.job import MARKED_PX, GaugeDatum, SheetDatum
 from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.light import in_light
 
+_BETTER = 0.15  # support by which one kind of sheet must fit better than another
+_LEAST_PX = 700  # of a photo's long side
 _CLEARLY = 0.05  # by which the shape must speak against the order in which a size was given
 Corners = tuple[tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]]
 
@@ -28,9 +32,16 @@ def lens_of(picture: Picture, focal35: float | None = None) -> Lens:
 
 
 def look_for_sheet(
-    picture: Picture, name: str, size: tuple[float, float], focal35: float | None = None
+    picture: Picture,
+    name: str,
+    size: tuple[float, float],
+    focal35: float | None = None,
+    colours: NDArray[np.uint8] | None = None,
 ) -> SheetDatum:
     """Return the sheet of `size` (mm, either way round) that `picture` shows.
+
+    `colours` (H, W, 3): a printed card is looked for in each colour as well, since a stripe of its
+    print may be just as light as what it lies on.
 
     Raises
     ------
@@ -40,22 +51,61 @@ def look_for_sheet(
     """
     lens = lens_of(picture, focal35)
     known = bool(focal35 or picture.focal35)
+    if name == "card" and colours is not None:
+        return _datum(_card(picture, colours, lens, known), name, lens)
     return _datum(find_sheet(picture.grey, size, lens, known), name, lens)
 
 
-def look_for_any(picture: Picture) -> SheetDatum | GaugeDatum | None:
-    """Return the gauge sheet, or the A4 or Letter sheet, that a camera's photo shows for sure."""
+def _card(picture: Picture, colours: NDArray[np.uint8], lens: Lens, known: bool) -> FoundSheet:
+    """Return the card, as it is found in grey or in one of the colours, whichever shows it best."""
+    found, refused = [], None
+    for plane in (picture.grey, *(np.ascontiguousarray(colours[..., k]) for k in (2, 0, 1))):
+        try:
+            found.append(find_sheet(plane, SIZES["card"], lens, known))
+        except ScaleError as error:
+            refused = refused or error
+    if not found:
+        assert refused is not None
+        raise refused
+    return max(found, key=lambda one: (one.corners_seen, -one.skew))
+
+
+def look_for_any(
+    picture: Picture,
+    focal35: float | None = None,
+    colours: NDArray[np.uint8] | None = None,
+) -> SheetDatum | GaugeDatum | None:
+    """Return the gauge sheet, sheet of paper or ID-1 card that a photo shows for sure, or None.
+
+    A4 and A3 have the same shape, so a sheet of that shape is taken for A4, which is what lies on
+    benches. A card counts only where there is no sheet. Where two kinds of sheet would do, none is
+    taken: a person is asked.
+    """
+    if max(picture.width, picture.height) < _LEAST_PX:
+        return None
     try:
-        return look_for_gauge(picture)
+        return look_for_gauge(picture, focal35)
     except ScaleError:
         pass
-    found = []
-    for name in ("a4", "letter"):
-        try:
-            found.append(look_for_sheet(picture, name, SIZES[name]))
-        except ScaleError:
-            continue
-    return found[0] if len(found) == 1 else None
+    lens = lens_of(picture, focal35)
+    known = bool(focal35 or picture.focal35)
+    sketch = sketch_of(picture.grey)
+    for names in (("a4", "letter"), ("card",)):
+        found = []
+        for name in names:
+            try:
+                if name == "card" and colours is not None:
+                    one = _card(picture, colours, lens, known)
+                else:
+                    one = find_sheet(picture.grey, SIZES[name], lens, known, sketch)
+            except ScaleError:
+                continue
+            found.append((one.support, _datum(one, name, lens)))
+        found.sort(key=lambda pair: -pair[0])
+        if found:
+            clear = len(found) == 1 or found[0][0] > found[1][0] + _BETTER
+            return found[0][1] if clear else None
+    return None
 
 
 def look_for_gauge(picture: Picture, focal35: float | None = None) -> GaugeDatum:
@@ -85,9 +135,8 @@ def sheet_at(
     if not snap:
         return marked
     try:
-        found = measure_rectangle(
-            picture.grey, np.array(corners), lens, sign=0, reach=max(6.0, picture.width / 400)
-        )
+        light, reach = in_light(picture.eight()), max(6.0, picture.width / 400)
+        found = measure_rectangle(light, np.array(corners), lens, sign=0, reach=reach)
     except ScaleError:
         return marked
     if found.held.min() < 0.5 or found.residual > 0.5:

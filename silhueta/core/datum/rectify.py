@@ -28,6 +28,7 @@ _GROWTH = 1.25  # of the picture's pixels that the rectified one may have
 _RIM = 64  # places along each side of the photo that say how far the field reaches
 _HAIR = 1e-4  # px that rounding may add to a whole number of them
 _FAR = 2.5  # sheet sizes from its middle beyond which nothing is shown
+_ACROSS = 0.9  # diagonals of the photo, at the datum's scale, beyond which nothing is shown
 
 
 @dataclass(frozen=True, eq=False)
@@ -161,7 +162,10 @@ def _field(job: Job, plane: Plane, picture: Picture) -> tuple[float, float, floa
     low, high = mm.min(0), mm.max(0)
     if len(anchor):
         at = plane.to_mm(anchor)
-        reach = _FAR * np.ptp(at, axis=0).max()
+        extent = np.ptp(at, axis=0).max()
+        # a small datum, such as a card, lies far from a part that is in the photo all the same
+        typical = extent / max(float(np.ptp(anchor, axis=0).max()), 1.0)
+        reach = max(_FAR * extent, _ACROSS * float(np.hypot(w, h)) * typical)
         low, high = np.maximum(low, at.mean(0) - reach), np.minimum(high, at.mean(0) + reach)
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 

@@ -11,6 +11,8 @@ from silhueta.core.datum.edges import Grey, sample, steepest
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import MARKED_PX, RoundDatum
+from silhueta.core.picture.decode import eight
+from silhueta.core.picture.light import in_light
 
 _REACH = 7  # px round a click in which an edge is looked for
 _WEAK = 6.0  # grey values a px under which there is no edge
@@ -69,7 +71,10 @@ def snap(grey: Grey, x: float, y: float) -> Snapped:
     at = np.array([[best[1] + left + 0.5, best[0] + top + 0.5]])
     normal = np.array([[gx[best], gy[best]]], np.float64)
     normal /= np.linalg.norm(normal)
-    offset, _ = steepest(grey, at, normal, 3.0, 1)
+    # in linear light: in stored greys the steepest place lies inside what is dark
+    corner = np.array([max(left - 8, 0), max(top - 8, 0)])
+    light = in_light(eight(grey[corner[1] : top + side + 8, corner[0] : left + side + 8]))
+    offset, _ = steepest(light, at - corner, normal, 3.0, 1)
     if not np.isfinite(offset[0]):
         return Snapped(x, y, "nothing", MARKED_PX)
     found = at[0] + offset[0] * normal[0]
@@ -105,10 +110,11 @@ def find_round(grey: Grey, x: float, y: float, mm: float, tilt: bool = False) ->
             "or bore that stands out from what lies round it"
         )
     (cx, cy), (one, two), degrees = cv2.fitEllipseDirect(rim.astype(np.float32))
+    light = in_light(eight(grey))
     for _ in range(3):
         ellipse = _Ellipse(cx, cy, one / 2, two / 2, math.radians(degrees))
         places, normals = ellipse.places(180)
-        offsets, slopes = steepest(grey, places, normals, 4.0, 0)
+        offsets, slopes = steepest(light, places, normals, 4.0, 0)
         good = np.isfinite(offsets)
         if good.sum() < 60:
             raise ScaleError("too little of the rim is to be seen; pick another round thing")

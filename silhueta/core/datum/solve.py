@@ -27,7 +27,7 @@ from silhueta.core.datum.camera import (
     homography,
     level_plane,
 )
-from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px
+from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px, rise
 from silhueta.core.datum.nudges import DPI_SIGMA, FocalSource, changed, nudges
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
@@ -77,7 +77,7 @@ class Solution:
     Parameters
     ----------
     plane : Plane
-        Of the measured face: the datum's plane, raised by the thickness.
+        Of the measured face: the datum's plane, raised to the part's top.
     kind : str
         As reports name it.
     level : bool
@@ -225,7 +225,7 @@ def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, fac
         plane = plane.scaled(_common_factor(datums, plane, base))
     elif not isinstance(base, LengthDatum | RoundDatum):
         return plane  # a scanner's glass: nothing stands nearer to a camera
-    return plane.raised(optics.thickness)
+    return plane.raised(rise(optics, base))
 
 
 def _level(datums: Sequence[Datum], base: Datum, lens: Lens, facts: Facts) -> Plane:

@@ -45,7 +45,9 @@ from silhueta.core.job import (
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
 
 SUFFIX = ".silhueta"
-FORMAT = 3  # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours
+# 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
+# light, height of the datum, doubts
+FORMAT = 4
 _MOST_JSON = 500_000_000
 _MOST_PICTURE = 1_000_000_000
 _DATUMS: dict[str, type[Datum]] = {
@@ -100,6 +102,7 @@ class _StampRecord(msgspec.Struct):
     rims: int = 0
     kept: int = 0
     replaced: int = 0
+    doubts: tuple[tuple[float, float, str], ...] = ()
 
 
 class _JobRecord(msgspec.Struct):

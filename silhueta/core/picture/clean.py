@@ -48,6 +48,29 @@ def cleaned(
     return replace(picture, grey=grey)
 
 
+def colours_painted(
+    colours: NDArray[np.uint8] | None, steps: Sequence[Step], dark_part: bool = True
+) -> NDArray[np.uint8] | None:
+    """Return colours (H, W, 3) with the strokes of ink and scrape, the same array without any.
+
+    None where a step works on greys alone, or there are no colours.
+    """
+    on = [step for step in steps if step.on]
+    if colours is None or any(isinstance(step, EvenLight | Backdrop) for step in on):
+        return None
+    strokes = [step for step in on if isinstance(step, Stroke)]
+    if not strokes:
+        return colours
+    made = colours.copy()
+    for stroke in strokes:
+        cover = stroke_cover(stroke, colours.shape) / np.float32(255)
+        touched = cover > 0
+        value = 0.0 if stroke.ink == dark_part else 255.0
+        share = cover[touched][:, None]
+        made[touched] = np.round(made[touched] * (1 - share) + share * value)
+    return made
+
+
 def crop_box(steps: Sequence[Step], height: int, width: int) -> tuple[int, int, int, int] | None:
     """Return the box (left, top, right, bottom) in px that all crops leave, or None without any."""
     crops = [step for step in steps if isinstance(step, Crop) and step.on]

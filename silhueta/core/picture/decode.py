@@ -191,6 +191,8 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
         if 0 < file.page < shown.pages:
             opened.seek(file.page)
         image = ImageOps.exif_transpose(opened)
+        if image.mode in ("RGB", "L") and "transparency" not in image.info:
+            return np.asarray(image.convert("RGB"))
         clear = image.convert("RGBA")
         ground = Image.new("RGBA", clear.size, "white")
         ground.alpha_composite(clear)

@@ -42,6 +42,14 @@ def proposed(rgb: NDArray[np.uint8]) -> int:
     return int(np.clip((shares >= _SHARE).sum(), 2, MOST_COLOURS)) if len(middles) else 2
 
 
+def main_colours(rgb: NDArray[np.uint8], least: float) -> list[tuple[float, float]]:
+    """Return share and CIE 1976 chroma of each main colour that covers at least a share `least`."""
+    middles, shares = _merged(*_clusters(rgb, MOST_COLOURS))
+    chroma = np.hypot(middles[:, 1], middles[:, 2])
+    pairs = zip(shares.tolist(), chroma.tolist(), strict=True)
+    return [(share, colour) for share, colour in pairs if share >= least]
+
+
 def split(rgb: NDArray[np.uint8], count: int, least: float = 0.0) -> Split:
     """Return a picture's `count` main colours and each pixel's.
 

@@ -16,11 +16,15 @@ from numpy.typing import NDArray
 from silhueta.core.datum.rectify import Rectified
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import GaugeDatum, Job, SheetDatum
+from silhueta.core.job import GaugeDatum, Job, LengthDatum, SheetDatum
 from silhueta.core.picture.clean import crop_box, stroke_cover
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.flatten import flatten
 from silhueta.core.steps import Stroke
+from silhueta.core.trace.contours import Contours
+from silhueta.core.trace.part.find import Scene, find_part, inside
+from silhueta.core.trace.part.sure import Doubt
+from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
 
 _RIM_MM = 1.0
@@ -37,11 +41,17 @@ class Prepared:
     picture : Picture
     mask : (H, W) array of bool, or None
         Where the part may be; None: everywhere.
+    contours : Contours or None
+        The part's edge, where that was found already.
+    doubts : tuple of Doubt
+        What may be wrong with it.
 
     """
 
     picture: Picture
     mask: NDArray[np.bool_] | None
+    contours: Contours | None = None
+    doubts: tuple[Doubt, ...] = ()
 
 
 def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
@@ -58,17 +68,18 @@ def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
         return Prepared(source, None)
     grey = rectified.picture.eight()
     sheet = _sheet_px(job, rectified)
-    photo = _inside(grey.shape, _photo_px(rectified, source, box), 0.0 if box else -2.0)
+    photo = inside(grey.shape, _photo_px(rectified, source, box), 0.0 if box else -2.0)
     if sheet is None:
         return _painted(rectified.picture, grey, photo, job.trace.invert)
     rim = _RIM_MM / rectified.scale.mm_per_px
-    on_sheet = _inside(grey.shape, sheet, -rim) & photo
+    on_sheet = inside(grey.shape, sheet, -rim) & photo
     ink = _ink(job, rectified, grey.shape)
     if ink is not None:
         grey = _blotted(grey, ink)
     even = flatten(grey, on_sheet)
-    if job.trace.invert or not _part_lies_on(even, on_sheet):
-        beside = photo & ~_inside(grey.shape, sheet, 2 * rim)
+    drawn = job.trace.pen is not None  # then it is on the sheet, however little ink that is
+    if job.trace.invert or not (drawn or _part_lies_on(even, on_sheet)):
+        beside = photo & ~inside(grey.shape, sheet, 2 * rim)
         return _painted(rectified.picture, grey, beside, job.trace.invert)
     level = _level(even, on_sheet)
     over = _reaching_over(even, level, sheet, on_sheet, photo, rim)
@@ -90,45 +101,73 @@ def prepare_colour(
     made = replace(rectified.picture, grey=away)
     if box is None:
         return Prepared(made, None)
-    photo = _inside(away.shape, _photo_px(rectified, source, box), 0.0)
+    photo = inside(away.shape, _photo_px(rectified, source, box), 0.0)
     far = np.where(photo, away, np.uint16(0 if job.trace.invert else 65535))
     return Prepared(replace(made, grey=far), photo)
 
 
 def prepare_part(
-    job: Job, rectified: Rectified, source: Picture, colour: NDArray[np.uint8], work: Work
+    job: Job,
+    rectified: Rectified,
+    source: Picture,
+    colour: NDArray[np.uint8],
+    walls: Walls | None,
+    work: Work,
 ) -> Prepared:
-    """Return what to trace where a cut tells part from ground.
+    """Return what to trace where the part is told from its ground: rings along its edge.
 
     Parameters
     ----------
     colour : (H, W, 3) of uint8
         The rectified picture's red, green and blue.
+    walls : Walls or None
 
     Raises
     ------
     TraceError
-        As `part_field` does.
+        As `find_part` does.
 
     """
-    from silhueta.core.trace.ground import part_field
-
     shape = colour.shape[:2]
     box = crop_box(job.clean, source.height, source.width)
-    photo = _inside(shape, _photo_px(rectified, source, box), 0.0 if box else -2.0)
-    sheet = _sheet_px(job, rectified)
-    on_sheet = None
-    if sheet is not None:
-        rim = _RIM_MM / rectified.scale.mm_per_px
-        on_sheet = _inside(shape, sheet, -rim) & photo
-        ink = _ink(job, rectified, shape)
-        if ink is not None:
-            colour = np.stack([_blotted(colour[:, :, k], ink) for k in range(3)], axis=2)
-    inked, scraped = (_hints(job, rectified, source, photo, ink) for ink in (True, False))
-    grey = part_field(colour, photo, on_sheet, inked, scraped, work)
+    outline = _photo_px(rectified, source, box)
+    photo = inside(shape, outline, 0.0 if box else -2.0)
+    marks = [
+        point
+        for datum in job.datums
+        if isinstance(datum, LengthDatum)
+        for point in (datum.start, datum.end)
+    ]
+    scene = Scene(
+        colour,
+        rectified.scale.mm_per_px,
+        job.optics.thickness,
+        outline,
+        _sheet_px(job, rectified),
+        beside=any(isinstance(d, SheetDatum) and d.name == "card" for d in job.datums),
+        printed=_ink(job, rectified, shape),
+        inked=_hints(job, rectified, source, photo, True),
+        scraped=_hints(job, rectified, source, photo, False),
+        marks=rectified.from_source(np.array(marks)) if marks else None,
+        walls=walls,
+    )
+    found = find_part(scene, job.trace.speck, work)
+    shown = painted(found.contours, shape)
     if job.trace.invert:
-        grey = np.uint8(255) - grey
-    return Prepared(replace(rectified.picture, grey=grey), None)
+        shown = np.uint8(255) - shown
+    return Prepared(replace(rectified.picture, grey=shown), None, found.contours, found.doubts)
+
+
+def painted(found: Contours, shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Return a picture of what contours enclose: 0 inside, 255 outside, smooth between."""
+    import cv2
+
+    shown = np.full(shape[:2], 255, np.uint8)
+    for i in np.argsort(-np.abs(found.areas)).tolist():
+        places = [np.round((found.contour(i) - 0.5) * 16).astype(np.int32)]
+        solid = found.areas[i] > 0
+        cv2.fillPoly(shown, places, 0 if solid else 255, cv2.LINE_AA, 4)
+    return shown
 
 
 def _hints(
@@ -167,19 +206,6 @@ def _photo_px(
     return rectified.from_source(np.vstack(rim))
 
 
-def _inside(shape: tuple[int, ...], polygon: Floats, grow: float) -> NDArray[np.bool_]:
-    """Return the pixels inside a polygon grown by so many px (shrunk when negative)."""
-    import cv2
-    from shapely.geometry import Polygon
-
-    shaped = Polygon(polygon).buffer(0).buffer(grow, join_style="mitre")
-    mask = np.zeros(shape, np.uint8)
-    if not shaped.is_empty and shaped.geom_type == "Polygon":
-        ring = np.clip(np.asarray(shaped.exterior.coords) - 0.5, -30_000, 30_000)
-        cv2.fillPoly(mask, [np.round(ring * 16).astype(np.int32)], 1, shift=4)
-    return mask.astype(bool)
-
-
 def _ink(job: Job, rectified: Rectified, shape: tuple[int, ...]) -> NDArray[np.bool_] | None:
     """Return where the gauge sheet is printed and not covered, or None."""
     for datum in job.datums:
@@ -188,7 +214,7 @@ def _ink(job: Job, rectified: Rectified, shape: tuple[int, ...]) -> NDArray[np.b
 
             mask = np.zeros(shape, bool)
             for box in printed_boxes(datum, rectified.plane.lens):
-                mask |= _inside(shape, rectified.from_source(box), 0.0)
+                mask |= inside(shape, rectified.from_source(box), 0.0)
             return mask
     return None
 
@@ -230,11 +256,11 @@ def _reaching_over(
     import cv2
 
     dark = even < level
-    inner = on_sheet & ~_inside(even.shape, sheet, -2.5 * rim)
+    inner = on_sheet & ~inside(even.shape, sheet, -2.5 * rim)
     nothing = np.zeros_like(on_sheet)
     if (dark & inner).sum() < 8 * rim:
         return nothing
-    outer = _inside(even.shape, sheet, 3.0 * rim) & ~_inside(even.shape, sheet, 1.5 * rim) & photo
+    outer = inside(even.shape, sheet, 3.0 * rim) & ~inside(even.shape, sheet, 1.5 * rim) & photo
     # the bench next to free paper tells whether bench and part differ
     reach = int(6 * rim) | 1
     near_part = cv2.dilate((dark & inner).astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0

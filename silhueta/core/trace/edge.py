@@ -18,6 +18,7 @@ location based on partial area effect", Image and Vision Computing 31(1), 2013, 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple, cast
 
 import numpy as np
@@ -73,20 +74,33 @@ def true_edge(grey: Grey, found: Contours) -> Edge:
     return Edge(Contours(points, first, found.areas, found.dropped), float(noise), reach)
 
 
-def noise_along(found: Contours) -> float:
+def noise_along(found: Contours, lags: Sequence[float] = (_LAG,)) -> float:
     """Return the standard deviation, px, of contour points across the edge, whatever made them.
 
     From third differences over a few pixels along each contour, which neither lines nor circles
     have; neighbours may err together. (J. von Neumann, "Distribution of the ratio of the mean
     square successive difference to the variance", Annals of Mathematical Statistics 12(4), 1941,
     for differences as a measure of noise.)
+
+    Parameters
+    ----------
+    found : Contours
+    lags : sequence of float, px
+        Steps of the differences. Where neighbours err together over several pixels, a short step
+        sees too little of it: the largest answer counts. A contour is looked at only in steps that
+        are short against its whole length, so that its shape is not taken for noise.
+
     """
+    return max(_noise_at(found, lag) for lag in lags)
+
+
+def _noise_at(found: Contours, lag: float) -> float:
     jumps = []
     for i in range(len(found)):
         ring = found.contour(i)
         ring = np.vstack([ring, ring[:1]])
         along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
-        at = np.arange(0.0, along[-1], _LAG)
+        at = np.arange(0.0, along[-1], lag)
         if len(at) < 4 * _FEWEST:
             continue
         points = np.column_stack([np.interp(at, along, ring[:, k]) for k in range(2)])

@@ -18,6 +18,7 @@ from silhueta.core.compiled import compiled
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.light import TOP, in_light, linear_of
 from silhueta.core.trace.contours import Grey
 from silhueta.core.trace.threshold import automatic_level, level_of
 from silhueta.core.trace_settings import Patch, Rgb, Rule, TraceSettings
@@ -88,16 +89,21 @@ def field_of(
         base = Field(picture.grey, settings.colour_distance * _NEAR, not invert, False, 128.0)
     elif mode in ("threshold", "part"):
         level = 127.5 if mode == "part" else level_of(picture, settings, mask, thick=thick)
-        own = level if picture.top == 255 else (level + 0.5) * 257.0 - 0.5
         exact = settings.threshold is not None and mode == "threshold"
-        base = Field(picture.grey, own, not invert, exact, level)
+        values: Grey = picture.grey
+        own = level if picture.top == 255 else (level + 0.5) * 257.0 - 0.5
+        if settings.light == "linear" and mode == "threshold":
+            values, own = in_light(picture.eight()), TOP * linear_of(level)
+        base = Field(values, own, not invert, exact, level)
     else:
         grey = picture.eight()
         rule: Rule = "band" if mode == "band" else "local"
-        values, level = _ruled(grey, rule, settings.band, settings.window / mm_per_px, mask)
+        linear = settings.light == "linear"
+        values, level = _ruled(grey, rule, settings.band, settings.window / mm_per_px, mask, linear)
         exact = mode == "band"
         base = Field(values, MIDDLE, not invert, exact, level)
-    return _patched(base, picture, mm_per_px, patches, mask) if patches else base
+    linear = settings.light == "linear"
+    return _patched(base, picture, mm_per_px, patches, mask, linear) if patches else base
 
 
 def _ruled(
@@ -106,6 +112,7 @@ def _ruled(
     band: tuple[float, float],
     window: float,
     mask: NDArray[np.bool_] | None,
+    linear: bool,
 ) -> tuple[NDArray[np.uint16], float]:
     """Return a field by the rule "band" or "local", part below the middle, and a grey level."""
     if rule == "band":
@@ -114,11 +121,11 @@ def _ruled(
         table = np.maximum(low - greys, greys - high)
         looked = np.clip(np.round(MIDDLE + _STEP * table), 0, 65535).astype(np.uint16)
         return looked[grey], 0.5 * (low + high)
-    return _local(grey, window, mask)
+    return _local(grey, window, mask, linear)
 
 
 def _local(
-    grey: NDArray[np.uint8], window: float, mask: NDArray[np.bool_] | None
+    grey: NDArray[np.uint8], window: float, mask: NDArray[np.bool_] | None, linear: bool
 ) -> tuple[NDArray[np.uint16], float]:
     """Return how much lighter each pixel is than half-way between the greys around it.
 
@@ -135,7 +142,13 @@ def _local(
     counts = np.bincount((grey if mask is None else grey[mask]).ravel(), minlength=256)
     level = automatic_level(counts)
     edge = edge_around(grey, window, counts)
-    values = np.clip(np.round(MIDDLE + _STEP * (grey - edge)), 0, 65535).astype(np.uint16)
+    above: NDArray[Any] = grey - edge
+    if linear:
+        import cv2
+
+        table = np.array([255.0 * linear_of(k) for k in range(256)], np.float32)
+        above = cv2.LUT(grey, table) - np.interp(edge, np.arange(256.0), table).astype(np.float32)
+    values = np.clip(np.round(MIDDLE + _STEP * above), 0, 65535).astype(np.uint16)
     return values, level
 
 
@@ -177,6 +190,7 @@ def _patched(
     mm_per_px: float,
     patches: Sequence[tuple[Patch, Floats]],
     mask: NDArray[np.bool_] | None,
+    linear: bool,
 ) -> Field:
     """Return one field of the base and its patches, part below the middle everywhere."""
     values = _levelled(base.values, base.level, base.dark)
@@ -195,10 +209,13 @@ def _patched(
             level = patch.threshold
             if level is None:
                 level = automatic_level(np.bincount(shown[inside], minlength=256)) + 0.5
-            made = _levelled(shown, level - 0.5, not patch.invert)
+            if linear:
+                made = _levelled(in_light(shown), TOP * linear_of(level - 0.5), not patch.invert)
+            else:
+                made = _levelled(shown, level - 0.5, not patch.invert)
         else:
             here = inside if mask is None else inside & mask[box]
-            made, _ = _ruled(shown, patch.rule, patch.band, patch.window / mm_per_px, here)
+            made, _ = _ruled(shown, patch.rule, patch.band, patch.window / mm_per_px, here, linear)
             if patch.invert:
                 made = np.uint16(65535) - made
         values[box][inside] = made[inside]

@@ -16,13 +16,33 @@ from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import CUBIC, Path
-from silhueta.core.job import Job, OverallDatum, PixelDatum, TraceStamp, set_outline, touched
+from silhueta.core.job import (
+    GaugeDatum,
+    Job,
+    LengthDatum,
+    OverallDatum,
+    PixelDatum,
+    RoundDatum,
+    SheetDatum,
+    TraceStamp,
+    set_outline,
+    touched,
+)
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
+from silhueta.core.trace.reading import (
+    Light,
+    Reading,
+    as_read,
+    light_of,
+    reading_of,
+    settings_of,
+)
 from silhueta.core.trace.trace import Traced, trace, trace_colours
 from silhueta.core.trace.walls import Walls
+from silhueta.core.trace_settings import Read
 from silhueta.core.work import Work
 
 T = TypeVar("T")
@@ -68,7 +88,7 @@ class Stages:
             key: tuple[object, ...] = (flat, job.clean, job.trace.invert, job.trace.colours)
             return self._once("prepared", key, lambda: self._by_colour(job, flat, source, work))
         if mode == "part" and file is not None:
-            key = (flat, job.clean, job.trace.invert, mode)
+            key = (flat, job.clean, job.trace.invert, job.trace.speck, mode)
             return self._once("prepared", key, lambda: self._by_cut(job, flat, source, work))
         key = (flat, job.clean, job.trace.invert)
         picture = self.cleaned(job, source)
@@ -92,14 +112,31 @@ class Stages:
         return prepare_colour(job, flat, source, made.astype(np.uint16, copy=False))
 
     def _by_cut(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
-        colours = flat.resample(self.colours(job), work)
-        return prepare_part(job, flat, source, colours.astype(np.uint8, copy=False), work)
+        shown = self.flat_colours(job, source, work)
+        return prepare_part(job, flat, source, shown, _walls(job, flat), work)
 
     def colours(self, job: Job) -> NDArray[np.uint8]:
         """Return the colours of the job's picture, (H, W, 3)."""
         file = job.picture
         assert file is not None
         return self._once("colours", (file,), lambda: decode_colour(file))
+
+    def take_colours(self, job: Job, colours: NDArray[np.uint8]) -> None:
+        """Take the colours of a job's picture, where they are decoded already."""
+        self._held["colours"] = ((job.picture,), colours)
+
+    def flat_colours(self, job: Job, source: Picture, work: Work) -> NDArray[np.uint8]:
+        """Return the colours of the job's picture at true size, (H, W, 3)."""
+        flat = self.rectified(job, source, work)
+        return self._once(
+            "flat colours",
+            (flat,),
+            lambda: flat.resample(self.colours(job), work).astype(np.uint8, copy=False),
+        )
+
+    def light(self, source: Picture) -> Light:
+        """Return whether a picture was blended as light or in stored values."""
+        return self._once("light", (source,), lambda: light_of(source))
 
     def _once(self, name: str, key: tuple[object, ...], make: Callable[[], T]) -> T:
         held = self._held.get(name)
@@ -142,10 +179,16 @@ def trace_job(
         stages.cleaned(job, source)
     with work.stage("rectify"):
         rectified = stages.rectified(job, source, work)
+    settings = job.trace
+    if settings.light == "auto":
+        settings = replace(settings, light=stages.light(source))
     if job.trace.split:
         with work.stage("rectify"):
-            colours = rectified.resample(stages.colours(job), work).astype(np.uint8, copy=False)
-        traced = trace_colours(colours, _present_scale(job, rectified), job.trace, work)
+            colours = stages.flat_colours(job, source, work)
+        base = fixing_datum(job)
+        overall = base if isinstance(base, OverallDatum) else None
+        scale = _present_scale(job, rectified)
+        traced = trace_colours(colours, scale, job.trace, work, overall)
         return _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
     base = fixing_datum(job)
     size = rectified.scale.mm_per_px
@@ -154,7 +197,7 @@ def trace_job(
     traced = trace(
         prepared.picture,
         base if isinstance(base, OverallDatum) else PixelDatum(size),
-        job.trace,
+        settings,
         work,
         kind=rectified.scale.kind,
         mask=prepared.mask,
@@ -164,8 +207,50 @@ def trace_job(
             for patch in job.trace.patches
         ],
         face=prepared.picture.eight(),
+        ready=prepared.contours,
     )
-    return _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
+    done = _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
+    stamp = done.job.traced
+    if not prepared.doubts or stamp is None:
+        return done
+    places = traced.scale.to_mm(np.array([doubt.place for doubt in prepared.doubts]))
+    pairs = zip(places.tolist(), prepared.doubts, strict=True)
+    doubts = tuple((x, y, doubt.text) for (x, y), doubt in pairs)
+    return done._replace(job=replace(done.job, traced=replace(stamp, doubts=doubts)))
+
+
+def read_job(
+    job: Job,
+    picture: Picture,
+    kind: Read | None = None,
+    colours: NDArray[np.uint8] | None = None,
+) -> tuple[Job, Reading]:
+    """Return `job` with the trace settings that suit what its picture is taken for, and that.
+
+    Parameters
+    ----------
+    job : Job
+        With the datums that were found.
+    picture : Picture
+    kind : {"part", "solid", "line", "colours"}, optional
+        What a person says it is.
+    colours : (H, W, 3) of uint8, optional
+        The picture's, where they are decoded already.
+
+    """
+    if colours is None:
+        colours = Stages().colours(job)
+    sheet = None
+    other = any(isinstance(d, GaugeDatum | LengthDatum | RoundDatum) for d in job.datums)
+    for datum in job.datums:
+        if isinstance(datum, SheetDatum) and datum.name != "card":
+            sheet = np.array(datum.corners, np.float64)
+        elif isinstance(datum, SheetDatum):
+            other = True
+    reading = reading_of(picture, colours, sheet, other)
+    if kind is not None and kind != reading.kind:
+        reading = as_read(kind, reading)
+    return replace(job, trace=settings_of(reading, job.trace)), reading
 
 
 def _present_scale(job: Job, rectified: Rectified) -> Scale:

@@ -31,6 +31,7 @@ from silhueta.core.trace.contours import Contours, gathered
 from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
 from silhueta.core.trace.edge import Edge, noise_along, true_edge
+from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found, Placed, find, refind
 from silhueta.core.trace.fit import fit_contour, polygon
 from silhueta.core.trace.pen import Drawing
@@ -41,6 +42,8 @@ from silhueta.core.trace_settings import Keep, TraceSettings
 from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
+_LAGS = (3.0, 8.0, 20.0)  # px along a photo's edge, over which its noise is measured
+_BY_NOISE = 4.0  # times the noise: what a photo's outline may leave its edge by, untold
 _CHORD = 0.02  # px, for the search for crossings
 _RAGGED = 0.15  # nodes a point of the edge
 _RETRIES = (1.0, 0.5, 0.25, 0.0, 0.0)  # of the tolerance, for loops that cross
@@ -70,6 +73,7 @@ def trace(
     walls: Walls | None = None,
     face: NDArray[np.uint8] | None = None,
     patches: Placed = (),
+    ready: Contours | None = None,
 ) -> Traced:
     """Return the outline of the part in `picture`, true to size.
 
@@ -89,6 +93,8 @@ def trace(
         Of a thick part, seen in `face`, the picture before anything was painted out.
     patches : sequence of (Patch, (N, 2) px)
         With their corners in `picture`.
+    ready : Contours, optional
+        The edge, where it was found already; patches lie over it and make it be sought anew.
 
     Returns
     -------
@@ -107,7 +113,15 @@ def trace(
 
     """
     work = work or Work()
-    got = find(picture, datum, settings, mask, thick=walls is not None, patches=patches, work=work)
+    if ready is not None and not patches and settings.pen is None:
+        got = Found(
+            Field(picture.grey, 127.5, True, True, 128.0), ready, mm_per_px(datum, (0, 0)), 0
+        )
+        walls = None
+    else:
+        ready = None
+        thick = walls is not None
+        got = find(picture, datum, settings, mask, thick=thick, patches=patches, work=work)
     size = got.size
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
     if settings.pen is not None:
@@ -121,6 +135,10 @@ def trace(
             got = got._replace(contours=one_edge(got.contours, settings.pen == "inner"))
     with work.stage("contours"):
         edge = _edge(got, settings, face, walls)
+        if ready is not None:
+            edge = edge._replace(noise=noise_along(edge.contours, _LAGS))
+            if settings.tolerance is None:
+                tolerance = max(tolerance, _BY_NOISE * edge.noise)
     width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
         fitting = _Fitting(edge, tolerance, settings)
@@ -183,6 +201,7 @@ def trace_colours(
     scale: Scale,
     settings: TraceSettings,
     work: Work | None = None,
+    overall: OverallDatum | None = None,
 ) -> Traced:
     """Return the loops of a picture's main colours, which meet without gap or overlap.
 
@@ -193,6 +212,8 @@ def trace_colours(
     settings : TraceSettings
         With `split` colours.
     work : Work, optional
+    overall : OverallDatum, optional
+        What fixes the scale in place of `scale`: it measures what is cut, not the ground.
 
     Returns
     -------
@@ -218,6 +239,11 @@ def trace_colours(
         frame = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
         ground = int(np.bincount(frame).argmax())
         high, wide = labels.shape
+        if overall is not None:
+            cut = [one.loop for one in found if one.label != ground]
+            left, bottom, right, top = bounding_box(cut or [one.loop for one in found])
+            size = mm_per_px(overall, (right - left, top - bottom))
+            scale = Scale(size, scale.height_px, scale.kind)
         contours: list[Contour] = []
         edges: list[Floats] = []
         loops: list[Loop] = []
@@ -332,6 +358,8 @@ def _uncrossed(
             last = found if tries[i] == len(_RETRIES) else fitting.edge.contours
             if share > 0:
                 loops[i] = fitting.loop(i, share, curves=False)
+            elif tries[i] < len(_RETRIES):  # fewer nodes first, where that does not cross
+                loops[i] = polygon(last.contour(i), 0.5 * fitting.tolerance)
             else:
                 loops[i] = polygon(last.contour(i), 0.0)
     return loops

@@ -62,13 +62,15 @@ def test_the_camera_is_where_it_was_put(tilt):
 
 def test_a_raised_plane_is_what_a_point_above_the_sheet_looks_like():
     scene = Scene(tilt=17.0, azimuth=130.0, roll=5.0)
-    plane = scene.plane()
+    seen = scene.plane()  # OpenCV's camera
+    plane = Plane(seen.matrix, Lens(scene.focal, CENTRE))
     raised = plane.raised(30.0)
     # the ray from the eye through (x, y, 30) meets the sheet farther out: similar triangles
     x, y, z = plane.eye
     point = np.array([[40.0, 60.0]])
     on_sheet = np.array([[x, y]]) + (point - [x, y]) * z / (z - 30.0)
     assert raised.to_px(point) == pytest.approx(plane.to_px(on_sheet), abs=1e-7)
+    assert raised.to_px(point) == pytest.approx(seen.to_px(point, 30.0), abs=1e-6)
     assert raised.eye == pytest.approx([x, y, z - 30.0], abs=1e-7)
 
 

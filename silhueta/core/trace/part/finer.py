@@ -1,0 +1,223 @@
+"""The part once more, closer: its small holes, thin webs and what looks decide between.
+
+Words used here
+    face      the part's upper side; what it looks like is learned from the rough mask
+    leaning   by how much a pixel's look speaks for the face, and against ground and shadow: the
+              logarithm of how much more often such a look is seen there
+
+The first look was at a small picture. Here the looks of face, shadow and bare ground are known,
+and each pixel near the part is given to what it is most like. Ground and shadow count alike,
+however little of one there is.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.errors import TraceError
+from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen
+from silhueta.core.work import Work
+
+_TURNS = 2
+_PER_LOG, _PER_COLOUR, _PER_GRAIN = 15.0, 18.0, 2.2  # bins
+_BINS = (64, 64, 16)
+_SPREAD = (1.5, 1.5, 1.0)  # bins over which a look counts for its neighbours
+_RARE = 2e-5
+_MOST = 4.0  # that one pixel leans
+_PRIOR, _FAR_MM = 1.0, 1.5  # leaning a mm inside the rough mask, and how far that grows
+_DEEP_MM, _DEEP = 3.0, 1.0  # this far inside the rough mask, more
+_TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
+_AGAINST = 0.0  # leaning against what is strange
+_WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
+_OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
+_CORE_MM = 2.0
+_OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
+_ALWAYS = np.array([0.12, 0.05, 0.05])  # spread of a face's look that is always allowed
+_HANGS_MM = 2.0
+_CALM_MM = 0.2
+_LEAST_HOLE, _LARGE_HOLE = 1.2, 150.0  # mm²
+_CORE_CALM_MM = 0.35
+_CLEARLY = -1.5  # leaning in a hole
+_THROWN = 1.0  # leaning against the part where a shadow is thrown
+
+
+def finer(
+    seen: Seen,
+    looks: Looks,
+    part: Mask,
+    shadow: Mask,
+    inked: Mask | None = None,
+    scraped: Mask | None = None,
+    work: Work | None = None,
+) -> tuple[Mask, Light]:
+    """Return the part in a closer picture, given its rough mask there, and how each place leans.
+
+    Parameters
+    ----------
+    seen, looks
+        Of the closer picture.
+    part, shadow : (H, W) of bool
+        As the smaller picture had them.
+    inked, scraped : (H, W) of bool, optional
+        What a person said is part, and is not.
+    work : Work, optional
+
+    """
+    import cv2
+
+    work = work or Work()
+    inside = cv2.distanceTransform(part.astype(np.uint8), cv2.DIST_L2, 3) * seen.mm
+    outside = cv2.distanceTransform((~part).astype(np.uint8), cv2.DIST_L2, 3) * seen.mm
+    prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
+    prior[inside > _DEEP_MM] += _DEEP
+    prior[shadow & (looks.shade | looks.deep)] -= _THROWN
+    deepest = float(inside.max())
+    strange_by = like_face(looks, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
+    atypical = strange_by > _TYPICAL
+    # walls and deep shade hang on the border, or fill a hole; a large dark place further in is
+    # face in another thing's shadow
+    face = looks.look[(inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike]
+    colour = np.median(face[:, 1:], axis=0) if len(face) else np.zeros(2)
+    other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > _OTHER_COLOUR
+    dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
+    strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
+    prior[strange & (inside > 0)] = -_AGAINST
+    ground = ~looks.unlike & seen.domain & (outside < 8.0)
+    made = part & ~strange & looks.unlike
+    bare = calmed = np.zeros(part.shape, np.float32)
+    bins = _bins(looks, seen, made)
+    near = outside < 8.0
+    for turn in range(_TURNS):
+        core = made & looks.unlike & ~strange
+        rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
+        bare = _leaning(bins, core, (ground, rest))
+        bare[~looks.unlike & seen.domain] -= 1.0
+        bare = np.clip(bare, -_MOST, _MOST)
+        leaning = np.clip(bare + prior, -_MOST, _MOST)
+        for hint, value in ((inked, _MOST), (scraped, -_MOST)):
+            if hint is not None:
+                bare[hint] = leaning[hint] = value
+        leaning[~seen.domain | ~near] = -_MOST
+        wide = float(np.clip(_CALM_MM / seen.mm, 0.8, 2.0))
+        calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
+        made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
+        work.step((turn + 1) / _TURNS)
+    _check_webs(calmed, made, seen.mm)
+    return made, bare.astype(np.float32)
+
+
+def _check_webs(calmed: Light, made: Mask, mm: float) -> None:
+    """Refuse a part whose holes fall apart into more when its webs are given a little more.
+
+    Raises
+    ------
+    TraceError
+        If a web is too thin to be told from the holes beside it.
+
+    """
+    import cv2
+
+    whole = cv2.morphologyEx(made.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    outlines = cv2.findContours(whole, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
+    inner = np.zeros(made.shape, np.uint8)
+    cv2.drawContours(inner, outlines, -1, 1, -1)
+
+    empty = ((inner > 0) & ~made).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    for more in _WEBS:
+        left = (empty & (calmed <= -more)).astype(np.uint8)
+        _, _, pieces, centres = cv2.connectedComponentsWithStats(left, connectivity=4)
+        places = np.round(centres[1:]).astype(int)
+        within = np.asarray(labels)[places[:, 1], places[:, 0]]
+        for label in range(1, count):
+            sizes = np.sort(pieces[1:, cv2.CC_STAT_AREA][within == label])[::-1]
+            whole_size = float(stats[label, cv2.CC_STAT_AREA])
+            if len(sizes) > 1 and sizes[1] > _HALVES * whole_size > _LEAST_HOLE / mm**2:
+                raise TraceError(
+                    "webs between holes are too thin in this picture to be told from the holes; "
+                    "take the photo from nearer, or paint ink on the webs at Picture"
+                )
+
+
+def _small(mask: Mask, mm: float) -> Mask:
+    """Return the pieces of a mask that are no larger than a hole may be that nothing showed yet."""
+    import cv2
+
+    opened = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(opened, connectivity=4)
+    areas = stats[:, cv2.CC_STAT_AREA] * mm * mm
+    fits = (areas >= _LEAST_HOLE) & (areas < _LARGE_HOLE)
+    fits[0] = False
+    return np.asarray(fits[labels])
+
+
+def _without_specks(made: Mask, leaning: Light, mm: float) -> Mask:
+    """Return the largest piece, with the holes that are large enough and clearly not face."""
+    import cv2
+    from scipy.ndimage import minimum
+
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        made.astype(np.uint8), connectivity=8
+    )
+    if count > 1:
+        made = labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        (~made).astype(np.uint8), connectivity=4
+    )
+    if count < 2:
+        return np.asarray(made)
+    height, width = made.shape
+    calmed = cv2.GaussianBlur(leaning, (0, 0), max(_CORE_CALM_MM / mm, 0.6))
+    deepest = minimum(calmed, np.asarray(labels, np.int32), np.arange(count))
+    for label in range(1, count):
+        left, top, wide, high, area = stats[label].tolist()
+        if left == 0 or top == 0 or left + wide == width or top + high == height:
+            continue
+        if area * mm * mm < _LEAST_HOLE or deepest[label] > _CLEARLY:
+            made = made | (labels == label)
+    return np.asarray(made)
+
+
+def like_face(looks: Looks, core: Mask) -> Light:
+    """Return how many spreads each look lies from that of the part's face, seen in its `core`."""
+    values = looks.look[core].astype(np.float64)
+    if len(values) < 20:  # nothing is known of it
+        return np.zeros(core.shape, np.float32)
+    middle = np.median(values, axis=0)
+    usual = 1.4826 * np.median(np.abs(values - middle), axis=0) + _ALWAYS
+    return np.asarray((np.abs(looks.look - middle) / usual).max(-1), np.float32)
+
+
+def _leaning(bins: NDArray[np.int32], face: Mask, others: tuple[Mask, ...]) -> Light:
+    """Return the logarithm of how much more often each look is the face's than the others'."""
+    size = int(np.prod(_BINS))
+    share = _often(bins[face], size)
+    against = [_often(bins[other], size) for other in others if other.sum() > 30]
+    if not against:
+        return np.full(bins.shape, _MOST, np.float32)
+    table = np.log(share + _RARE) - np.log(np.max(against, axis=0) + _RARE)
+    return np.asarray(table[bins], np.float32)
+
+
+def _often(bins: NDArray[np.int32], size: int) -> NDArray[np.float64]:
+    from scipy.ndimage import gaussian_filter
+
+    counts = np.bincount(bins, minlength=size).astype(np.float64).reshape(_BINS)
+    smooth = np.asarray(gaussian_filter(counts, _SPREAD, mode="nearest"))
+    return smooth.ravel() / max(float(smooth.sum()), 1.0)
+
+
+def _bins(looks: Looks, seen: Seen, part: Mask) -> NDArray[np.int32]:
+    """Return which bin of light, of the colour that parts most from the ground, and of grain."""
+    look = looks.look
+    way = look[..., 1:][part].mean(0) if part.any() else np.zeros(2)
+    length = float(np.hypot(*way))
+    if length < 0.15:
+        way, length = np.array([1.0, -1.0]), float(np.sqrt(2.0))
+    colour = look[..., 1:] @ (way / length).astype(np.float32)
+    grain = seen.grain
+    rough = np.log2(np.maximum(grain, 1e-6) / max(float(np.median(grain)), 1e-6))
+    planes = (_PER_LOG * (look[..., 0] + 3.4), 32 + _PER_COLOUR * colour, 6 + _PER_GRAIN * rough)
+    at = [np.clip(p, 0, n - 1).astype(np.int32) for p, n in zip(planes, _BINS, strict=True)]
+    return np.asarray((at[0] * _BINS[1] + at[1]) * _BINS[2] + at[2], np.int32)

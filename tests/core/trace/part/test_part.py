@@ -1,0 +1,158 @@
+"""The part in a photo: found among shadow, sheet, bench and card, or refused in words."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from benchmarks.photo import Part, Scene, render
+from silhueta.core.datum.look_for import look_for_sheet
+from silhueta.core.errors import TraceError
+from silhueta.core.geometry.measure import bounding_box, signed_area
+from silhueta.core.job import Job, Optics, PictureFile, TraceSettings
+from silhueta.core.picture.decode import decode
+from silhueta.core.steps import Stroke
+from silhueta.core.trace.job_trace import read_job, trace_job
+from silhueta.core.trace.part.border import _closed_path
+from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
+from tests.conftest import encoded
+
+A4 = (210.0, 297.0)
+PART = Part(150, 100, 0.3, size=(120.0, 80.0), radius=10.0, holes=((0.0, 0.0, 30.0),))
+SCENE = Scene(PART, pixels=(1600, 1200), tilt=12.0, azimuth=30.0, seed=2)
+AREA = 120 * 80 - (4 - np.pi) * 10**2
+
+
+def photo(scene: Scene, colour: tuple[float, float, float] | None = None):
+    """A photo as a phone keeps it; where it is as dark as the part's face, in `colour`."""
+    from PIL import Image
+
+    grey = render(scene)
+    rgb = np.repeat(grey[:, :, None], 3, axis=2)
+    exif = Image.Exif()
+    exif.get_ifd(0x8769)[0xA405] = 26
+    if colour is not None:
+        face = grey < scene.top + 25
+        rgb[face] = np.clip(np.array(colour) * (grey[face][:, None] / scene.top), 0, 255)
+    file = encoded(Image.fromarray(rgb), "JPEG", quality=95, exif=exif)
+    return PictureFile(file.data, "photo.jpg")
+
+
+def traced(file: PictureFile, thickness: float = 0.0, **changes):
+    picture = decode(file)
+    sheet = look_for_sheet(picture, "a4", A4)
+    job = Job(picture=file, datums=(sheet,), optics=Optics(thickness), **changes)
+    job, reading = read_job(job, picture)
+    return trace_job(job, picture).job, reading
+
+
+def areas(job: Job) -> list[float]:
+    return sorted(signed_area(contour.path) for contour in job.outline.contours)
+
+
+@pytest.mark.parametrize("thickness", [0.0, 5.0])
+def test_a_part_is_found_without_a_word_and_its_shadow_is_not_part_of_it(thickness):
+    scene = replace(SCENE, part=replace(PART, thickness=thickness), wall=40.0)
+    job, reading = traced(photo(scene), thickness)
+    assert reading.kind == "part"
+    hole, outer = areas(job)
+    assert outer == pytest.approx(AREA, rel=0.006)
+    assert hole == pytest.approx(-np.pi * 15**2, rel=0.04)
+
+
+def test_a_flat_part_comes_out_to_a_hundredth_of_a_millimetre_in_the_mean():
+    job, _ = traced(photo(SCENE))
+    hole, outer = areas(job)
+    # half the width of an edge that is a hundredth off all round: area over perimeter
+    assert abs(outer - AREA) / 380 < 0.02
+    assert abs(hole + np.pi * 15**2) / (np.pi * 30) < 0.04
+
+
+def test_stored_greys_would_make_the_same_part_too_small():
+    file = photo(SCENE)
+    linear = areas(traced(file)[0])[1]
+    picture = decode(file)
+    sheet = look_for_sheet(picture, "a4", A4)
+    stored = TraceSettings(speck=20.0, light="stored")
+    grey = trace_job(Job(picture=file, datums=(sheet,), trace=stored), picture).job
+    assert abs(linear - AREA) < abs(areas(grey)[-1] - AREA)
+
+
+def test_no_part_in_sight_is_said():
+    with pytest.raises(TraceError, match=r"no part is to be seen.*lay it on"):
+        traced(photo(replace(SCENE, part=None)), trace=TraceSettings())
+
+
+def test_a_part_cut_off_by_the_picture_is_said():
+    # the part lies beside the sheet, half of it out of the photo
+    beside = replace(PART, x=345.0, y=100.0)
+    scene = replace(SCENE, part=beside, seen=430.0, bench=190.0, texture="plain", tilt=4.0)
+    with pytest.raises(TraceError, match="cut off by the picture's edge"):
+        traced(photo(scene))
+
+
+def test_two_parts_are_asked_about():
+    scene = replace(SCENE, part=replace(PART, x=85.0, y=105.0, size=(90.0, 80.0), turn=0.0))
+    other = replace(SCENE, part=replace(PART, x=215.0, y=105.0, size=(90.0, 80.0), turn=0.0))
+    both = np.minimum(render(scene), render(other))
+    from PIL import Image
+
+    exif = Image.Exif()
+    exif.get_ifd(0x8769)[0xA405] = 26
+    file = encoded(Image.fromarray(both).convert("RGB"), "JPEG", quality=95, exif=exif)
+    with pytest.raises(TraceError, match="two things lie here"):
+        traced(PictureFile(file.data, "photo.jpg"))
+
+
+def test_a_stroke_of_scrape_takes_what_looks_like_part_away():
+    file = photo(SCENE)
+    c, s = np.cos(PART.turn), np.sin(PART.turn)
+    ends = [(PART.x + c * u + s * 32, PART.y + s * u - c * 32) for u in (-48.0, 48.0)]
+    px = SCENE.plane().to_px(np.array(ends)).tolist()
+    scrape = Stroke(False, tuple((float(x), float(y)) for x, y in px), 40.0)
+    plain, scraped = areas(traced(file)[0]), areas(traced(file, clean=(scrape,))[0])
+    assert (len(plain), len(scraped)) == (2, 3)
+    assert scraped[0] < -900  # a hole where the stroke lies
+
+
+def test_a_shade_is_the_ground_with_less_light_and_a_colour_is_not():
+    light = np.full((120, 160, 3), 0.7, np.float32)
+    light[30:60, 30:60] *= 0.4  # a shadow
+    light[30:60, 90:120] = (0.30, 0.16, 0.10)  # something brown, as light as the shadow
+    everywhere = np.ones((120, 160), bool)
+    seen = Seen(
+        light,
+        np.full((120, 160), 0.01, np.float32),
+        everywhere,
+        everywhere,
+        np.zeros_like(everywhere),
+        0.5,
+        3.0,
+    )
+    looks = looks_of(seen, grounds_of(seen))
+    assert looks.unlike[40, 40]
+    assert looks.unlike[40, 100]
+    assert looks.shade[40, 40]
+    assert not looks.shade[40, 100]
+    assert not looks.unlike[5, 5]
+
+
+def test_a_path_round_a_ring_does_not_jump_to_a_short_stretch_of_another_edge():
+    worth = np.zeros((200, 41))
+    worth[:, 12] = 5.0
+    worth[90:96, 30] = 9.0  # a few points see a stronger edge elsewhere
+    path = _closed_path(worth, 0.8)
+    assert (path == 12).all()
+    worth[40:160, 30] = 9.0
+    worth[40:160, 12] = 0.0
+    assert np.abs(np.diff(np.append(path, path[0]))).max() <= 2
+    assert (_closed_path(worth, 0.8)[80:120] == 30).all()
+
+
+def test_the_part_lies_where_it_lay():
+    job, _ = traced(photo(SCENE))
+    left, bottom, right, top = bounding_box(job.outline.taken)
+    c, s = abs(np.cos(0.3)), abs(np.sin(0.3))
+    # a box of 100 x 60 turned by 0.3, and its rounding of 10 all round
+    assert right - left == pytest.approx(100 * c + 60 * s + 20, abs=0.1)
+    assert top - bottom == pytest.approx(100 * s + 60 * c + 20, abs=0.1)
