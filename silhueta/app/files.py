@@ -168,11 +168,11 @@ class Filing(QObject):
         """Put what was opened on the table."""
         window = self._window
         window.notice.hide()
-        window.tracing.set_picture(opened.picture)
+        window.tracing.set_picture(opened.picture, opened.colours)
         window.table.stop_pick()
         window.session.start(opened.job, opened.file)
         window.session.marks = dict(opened.marks)
-        window.table.set_picture(opened.picture)
+        window.table.set_picture(opened.picture, opened.colours)
         job = opened.job
         imported = job.picture is None and bool(job.outline.contours)
         if imported:

@@ -12,6 +12,9 @@ from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.picture.decode import Picture
 
@@ -24,6 +27,7 @@ class Opened:
     picture: Picture | None
     file: File | None
     marks: dict[str, Job] = field(default_factory=dict)
+    colours: NDArray[np.uint8] | None = None
 
 
 def open_file(source: File, work: Work) -> Opened | DrawingOffer:
@@ -58,20 +62,27 @@ def open_file(source: File, work: Work) -> Opened | DrawingOffer:
 
 def open_picture(source: PictureFile) -> Opened:
     """Return a new job that begins with a picture, its scale from the file where it has one."""
-    from silhueta.core.picture.decode import decode
+    from silhueta.core.picture.decode import decode, decode_colour
 
     picture = decode(source)
+    colours = decode_colour(source)
     datum: Datum | None = None if picture.dpi is None else DpiDatum(picture.dpi, "file")
-    if picture.focal35 is not None:  # a camera's photo: its dpi means nothing
+    if datum is None or picture.focal35 is not None:  # a camera's photo: its dpi means nothing
         from silhueta.core.datum.look_for import look_for_any
 
-        datum = look_for_any(picture)
+        datum = look_for_any(picture, colours=colours)
+    from silhueta.core.trace.job_trace import read_job
+
     name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
-    return Opened(set_picture(Job(), source, name[:1].upper() + name[1:], datum), picture, None)
+    job = set_picture(Job(), source, name[:1].upper() + name[1:], datum)
+    read = read_job(job, picture, colours=colours)[0]
+    return Opened(read, picture, None, colours=colours)
 
 
 def open_job(job: Job, file: File | None) -> Opened:
     """Return a job with its picture decoded."""
-    from silhueta.core.picture.decode import decode
+    from silhueta.core.picture.decode import decode, decode_colour
 
-    return Opened(job, None if job.picture is None else decode(job.picture), file)
+    if job.picture is None:
+        return Opened(job, None, file)
+    return Opened(job, decode(job.picture), file, colours=decode_colour(job.picture))

@@ -14,6 +14,9 @@ from silhueta.core.job import Job, is_stale, set_outline
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from silhueta.app.table.picture_layer import PictureLayer
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.geometry.outline import Outline
@@ -21,6 +24,10 @@ if TYPE_CHECKING:
     from silhueta.core.trace.deviation import Deviation
     from silhueta.core.trace.job_trace import Stages, TracedJob
     from silhueta.core.trace.trace import Traced
+
+
+# what came of the trace, if there was one; the picture at true size, its colours, its light
+Result = tuple["TracedJob | None", "Rectified", "NDArray[np.uint8]", str]
 
 
 class Tracing(QObject):
@@ -43,19 +50,25 @@ class Tracing(QObject):
         self._flat_for: object = None
         self.stages: Stages | None = None
         self._layer: PictureLayer | None = None
+        self.colours: NDArray[np.uint8] | None = None  # of the photo
+        self.flat_colours: NDArray[np.uint8] | None = None  # at true size
+        self.light: str | None = None  # how the picture was blended
         self._asked: Job | None = None
         self.bench.done.connect(self._on_done)
         self.bench.failed.connect(self._on_failed)
         self.bench.ended.connect(self.changed)
         session.job_changed.connect(self._refresh)
 
-    def set_picture(self, picture: Picture | None) -> None:
-        """Take the decoded picture of the job that follows."""
+    def set_picture(
+        self, picture: Picture | None, colours: NDArray[np.uint8] | None = None
+    ) -> None:
+        """Take the decoded picture, and its colours, of the job that follows."""
         self.bench.stop()
         self.picture, self.failure, self._asked = picture, "", None
         self.flat, self._flat_for, self.stages, self._layer = None, None, None, None
         self._traced, self._traced_for, self.proposal = None, None, None
         self.counts = [0] * 256
+        self.colours, self.flat_colours, self.light = colours, None, None
         if picture is not None:
             from silhueta.core.trace.threshold import histogram
 
@@ -93,6 +106,21 @@ class Tracing(QObject):
             return self.picture
         return self.stages.cleaned(self._session.job, self.picture)
 
+    def shown_colours(self) -> tuple[NDArray[np.uint8] | None, NDArray[np.uint8] | None]:
+        """Return the colours of the photo and of the picture at true size, as they are shown.
+
+        None where cleaning works on greys (even light, a dropped colour): then those are shown.
+        """
+        from silhueta.core.picture.clean import colours_painted
+
+        job = self._session.job
+        photo = colours_painted(self.colours, job.clean, not job.trace.invert)
+        if photo is None or self.flat is None:
+            return photo, None
+        if photo is self.colours:
+            return photo, self.flat_colours
+        return photo, self.flat.resample(photo).astype(photo.dtype, copy=False)
+
     def colour_field(self) -> PictureLayer | None:
         """Return how far each pixel is from the picked colours, a grey a unit of difference."""
         from silhueta.app.table.picture_layer import PictureLayer
@@ -126,6 +154,8 @@ class Tracing(QObject):
 
         picture = self.picture
         stages = self.stages = self.stages or Stages()
+        if self.colours is not None:
+            stages.take_colours(job, self.colours)
         self._asked, self.failure, self.proposal = job, "", None
         self.bench.ask(label, lambda work: make(job, picture, work, stages), job)
         self.changed.emit()
@@ -136,8 +166,8 @@ class Tracing(QObject):
         if self.deviation is None and self.picture is not None and not is_stale(job):
             self._ask("Measuring", _traced, job)
 
-    def _on_done(self, result: tuple[TracedJob | None, Rectified], asked: Job) -> None:
-        done, flat = result
+    def _on_done(self, result: Result, asked: Job) -> None:
+        done, flat, colours, light = result
         self._asked = None
         if not _same_inputs(self._session.job, asked):
             return
@@ -145,6 +175,7 @@ class Tracing(QObject):
             self._refresh(self._session.job)  # changed by hand meanwhile: trace round that
             return
         self.flat, self._flat_for = flat, _flat_key(asked)
+        self.flat_colours, self.light = colours, light
         stale = is_stale(self._session.job)
         if done is not None:
             self._traced = done.traced
@@ -162,14 +193,12 @@ class Tracing(QObject):
         self.changed.emit()
 
 
-def _traced(
-    job: Job, picture: Picture, work: Work, stages: Stages
-) -> tuple[TracedJob | None, Rectified]:
+def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
     from silhueta.core.trace.job_trace import trace_job  # brings the compiler along
 
     done = trace_job(job, picture, work, stages)
     measured_ahead(done.job.outline)
-    return done, done.rectified
+    return done, done.rectified, stages.flat_colours(job, picture, work), stages.light(picture)
 
 
 def measured_ahead(outline: Outline) -> None:
@@ -183,11 +212,10 @@ def measured_ahead(outline: Outline) -> None:
     Index(outline)
 
 
-def _flattened(
-    job: Job, picture: Picture, work: Work, stages: Stages
-) -> tuple[TracedJob | None, Rectified]:
+def _flattened(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
     with work.stage("rectify"):
-        return None, stages.rectified(job, picture, work)
+        flat = stages.rectified(job, picture, work)
+        return None, flat, stages.flat_colours(job, picture, work), stages.light(picture)
 
 
 def _flat_key(job: Job) -> tuple[object, ...]:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QScrollArea
 
 from benchmarks.photo import Part, Scene, render
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import LengthDatum, PageDatum, RoundDatum, SheetDatum
+from silhueta.core.job import LengthDatum, PageDatum, RoundDatum, SheetDatum, set_datums
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Stroke
 from tests.conftest import encoded
 
@@ -72,7 +72,8 @@ def test_a_phone_photo_is_scaled_by_the_sheet_in_it_on_opening(hand, phone):
 
 def test_a_sheet_is_found_on_request_and_undone(hand, bare):
     hand.open(bare)
-    assert hand.window.session.job.datums == ()
+    assert sheet_of(hand).name == "a4"  # also without a word about the camera
+    hand.window.session.apply("Nothing known", lambda job: set_datums(job, ()))
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-sheet")
     hand.click("find-sheet")
@@ -93,7 +94,7 @@ def test_a_sheet_that_is_not_there_is_explained(hand, bare):
     fault = hand.window.sheets.scale.fault
     assert fault.isVisible()
     assert "gauge sheet is not to be seen" in fault.text()
-    assert hand.window.session.job.datums == ()
+    assert sheet_of(hand).name == "a4"  # what was found on opening stays
 
 
 def test_four_corners_are_marked_with_the_loupe_and_one_is_dragged(hand, bare):
@@ -218,8 +219,7 @@ def test_a_round_of_known_size(hand, bare):
     hand.click("pick-round")
     hand.click_picture(*middle)
     hand.settle()
-    (found,) = hand.window.session.job.datums
-    assert isinstance(found, RoundDatum)
+    (found,) = [d for d in hand.window.session.job.datums if isinstance(d, RoundDatum)]
     assert found.mm == 30.0
     hand.window.table.grab()
 

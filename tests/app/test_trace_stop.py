@@ -46,6 +46,10 @@ def box(hand):
 def test_the_part_is_told_apart_by_a_colour_clicked_in_the_picture(hand, two_colours):
     hand.open(two_colours)
     sheet = trace_sheet(hand)
+    assert hand.window.session.job.trace.read == "colours"
+    hand.click("choice-solid")
+    hand.settle()
+    hand.settle()
     assert len(hand.window.session.job.outline.loops) == 2
     hand.click("choice-colour")
     hand.click_picture(280, 200)
@@ -149,10 +153,15 @@ def test_a_pen_line_becomes_one_loop(hand, tmp_path):
     Image.fromarray(grey).save(file, dpi=(254, 254))
     hand.open(file)
     sheet = trace_sheet(hand)
-    assert len(hand.window.session.job.outline.loops) == 2
-    hand.click("more")
-    hand.click("choice-centre")
+    assert hand.window.session.job.trace.read == "line"  # seen on opening
+    hand.click("choice-solid")
     hand.settle()
+    hand.settle()
+    assert len(hand.window.session.job.outline.loops) == 2
+    hand.click("choice-line")
+    hand.settle()
+    hand.settle()
+    hand.click("more")
     (loop,) = hand.window.session.job.outline.taken
     assert isinstance(loop, Loop)
     assert box(hand) == pytest.approx((8.35, 6.35, 31.65, 23.65), abs=0.1)
@@ -160,12 +169,15 @@ def test_a_pen_line_becomes_one_loop(hand, tmp_path):
 
 
 def test_noise_is_asked_about_before_it_drowns_anybody(hand, tmp_path):
-    grey = np.random.default_rng(2).integers(0, 256, (1200, 1200), np.uint8)
+    grey = np.random.default_rng(2).integers(0, 256, (1500, 1500), np.uint8)
     grey[300:900, 300:900] = 0
     file = tmp_path / "noise.png"
     Image.fromarray(grey).save(file, dpi=(254, 254))
     hand.open(file)
     sheet = trace_sheet(hand)
+    hand.click("choice-solid")
+    hand.settle()
+    hand.settle()
     hand.type(sheet.speck, "0.04 mm²")
     hand.settle()
     assert "probably noise" in sheet.result.text()
@@ -245,6 +257,9 @@ def held(slider):
 def test_sliding_a_window_or_a_distance_shows_what_it_takes(hand, two_colours, mode):
     hand.open(two_colours)
     sheet = trace_sheet(hand)
+    hand.click("choice-solid")
+    hand.settle()
+    hand.settle()
     hand.click(f"choice-{mode}")
     if mode == "colour":
         hand.click_picture(100, 100)

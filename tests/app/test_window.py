@@ -434,6 +434,10 @@ def test_a_huge_outline_is_drawn_without_its_nodes(hand, tmp_path):
         tmp_path / "noise.png", dpi=(254, 254)
     )
     hand.open(tmp_path / "noise.png")
+    hand.window.go("trace")
+    hand.click("choice-solid")  # by itself it is taken for no shape at all
+    hand.settle()
+    hand.settle()
     assert len(hand.window.session.job.outline.contours) > 20
     assert not hand.window.table.grab().isNull()
     hand.window.table.zoom_by(30)

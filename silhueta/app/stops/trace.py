@@ -16,6 +16,7 @@ from silhueta.app.stops.histogram import Histogram, read_grey
 from silhueta.app.stops.loop_deviations import LoopDeviations
 from silhueta.app.stops.trace_modes import TraceModes
 from silhueta.app.stops.trace_more import TraceMore
+from silhueta.app.stops.trace_reading import TraceReading
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
@@ -55,13 +56,19 @@ class TraceSheet(Worksheet):
         )
         self.meaning, self.left_out, self.fault = Note(), Note(), Note()
         self._band: DeviationLayer | None = None
+        self.reading = TraceReading(session, tracing, table, self)
         self.modes = TraceModes(session, tracing, table, self)
         self.more_button = QPushButton("More…", self)
         self.more_button.setCheckable(True)
         self.more_button.setObjectName("more")
         self.more = TraceMore(session, tracing, table, self)
         self.more.hide()
-        self.benches = (self.modes.bench, self.more.bench, self.more.patch_bench)
+        self.benches = (
+            self.reading.bench,
+            self.modes.bench,
+            self.more.bench,
+            self.more.patch_bench,
+        )
         self.show_deviation = QPushButton("Deviation", self)
         self.show_deviation.setCheckable(True)
         self.show_deviation.setObjectName("show-deviation")
@@ -81,6 +88,7 @@ class TraceSheet(Worksheet):
 
     def _lay_out(self) -> None:
         self._side_row = boxed(self, row(heading("The part is"), None, self.side))
+        self.body.addWidget(self.reading)
         self.body.addWidget(self._side_row)
         self.body.addWidget(self.modes)
         self._threshold_row = boxed(
@@ -120,7 +128,7 @@ class TraceSheet(Worksheet):
         self.keep.chosen.connect(lambda key: self._set("Loops to cut", keep=key))
         for field in (self.threshold, self.tolerance, self.speck):
             field.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
-        for part in (self.modes, self.more):
+        for part in (self.reading, self.modes, self.more):
             part.wrong.connect(lambda fault: self.fault.say(fault, bool(fault)))
         self.more_button.toggled.connect(self._toggle_more)
         self.show_deviation.toggled.connect(self._toggle_deviation)
@@ -171,13 +179,14 @@ class TraceSheet(Worksheet):
     def hideEvent(self, event: QHideEvent) -> None:
         """Take them off it."""
         super().hideEvent(event)
-        for name in ("deviation", "patches", "kept"):
+        for name in ("deviation", "patches", "kept", "doubts"):
             self._table.set_overlay(name, None)
 
     def _show_overlays(self, job: Job) -> None:
         """Lay the patches, and the deviation while it is wanted, over the outline."""
         from silhueta.app.table.deviation_layer import DeviationLayer
         from silhueta.app.table.kept_layer import KeptLayer
+        from silhueta.app.table.marked_layer import OfferLayer
         from silhueta.app.table.patch_layer import PatchLayer
 
         if not self.isVisible():
@@ -189,6 +198,9 @@ class TraceSheet(Worksheet):
         stamp = job.traced
         kept = touched(job.outline) if stamp is not None and stamp.kept else ()
         self._table.set_overlay("kept", KeptLayer(kept) if kept else None)
+        doubts = () if stamp is None or is_stale(job) else stamp.doubts
+        places = [(x, y) for x, y, _ in doubts]
+        self._table.set_overlay("doubts", OfferLayer(places) if places else None)
         wanted = self.show_deviation.isChecked() and not is_stale(job)
         shown = self._band
         if deviation is None or not wanted:
@@ -222,11 +234,12 @@ class TraceSheet(Worksheet):
         """Show the settings, each in a real unit, and what came of them."""
         settings, unit = job.trace, self.session.units
         size = present_mm_per_px(job)
+        self.reading.refresh(job)
         self.modes.refresh(job)
         self.more.refresh(job)
         plain = settings.mode == "threshold" and not settings.split
         self._threshold_row.setVisible(plain)
-        self._side_row.setVisible(not settings.split)
+        self._side_row.setVisible(not settings.split and settings.mode != "part")
         self.histogram.setVisible(plain or settings.mode == "band")
         self._show_proposal()
         self._show_overlays(job)
@@ -314,6 +327,10 @@ class TraceSheet(Worksheet):
             told = f"{text}\nEdge to line: {mean} mean, {worst} largest."
             if stamp.rims:
                 told += f" Left out: {stamp.rims} along the picture's border."
+            if stamp.doubts:
+                count = len(stamp.doubts)
+                places = "One place" if count == 1 else f"{count} places"
+                told += f"\n▲ {places} on the table {stamp.doubts[0][2]}; paint scrape on it if so."
             if stamp.kept:
                 told += f"\nKept as they were: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)

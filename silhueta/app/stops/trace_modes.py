@@ -39,10 +39,7 @@ _MEANINGS = {
     "band": "The part lies between two greys.",
     "local": "Each place is held against the greys around it: for uneven light.",
     "colour": "What is near the picked colours is the part.",
-    "part": (
-        "Part against ground, for photos of real things. Where it errs, paint a stroke of ink on "
-        "the part or of scrape on the ground, at Picture."
-    ),
+    "part": "Where it errs, paint ink on the part, or scrape on the ground, at Picture.",
 }
 
 

@@ -19,10 +19,17 @@ Rule = Callable[[NDArray[np.uint8], float], NDArray[np.bool_]]
 
 
 class PictureLayer:
-    """A picture as images of full, half, quarter ... size; the nearest larger one is painted."""
+    """A picture as images of full, half, quarter ... size; the nearest larger one is painted.
 
-    def __init__(self, picture: Picture) -> None:
-        self.picture = picture
+    In its own colours where they are given; in grey where a control works on greys (a preview).
+    """
+
+    def __init__(self, picture: Picture, colours: NDArray[np.uint8] | None = None) -> None:
+        self.picture, self.colours = picture, colours
+        self._coloured: list[QImage] = []
+        self._previewed = False
+        if colours is not None and colours.shape[:2] == picture.grey.shape:
+            self._coloured = _pyramid(colours)
         grey = picture.grey if picture.grey.dtype == np.uint8 else (picture.grey >> 8)
         self._levels: list[QImage] = [_image(grey.astype(np.uint8, copy=False))]
         self._rule: Rule | None = None
@@ -47,6 +54,7 @@ class PictureLayer:
         """Show part and ground in place of the greys: which greys (256) are part, or by a rule."""
         table = _GREYS
         self._rule = part if callable(part) else None
+        self._previewed = part is not None
         if part is not None and not callable(part):
             table = [_PART if is_part else _GROUND for is_part in part.tolist()]
         for image in self._levels:
@@ -64,7 +72,8 @@ class PictureLayer:
         seen = target.intersected(clip.adjusted(-2, -2, 2, 2))
         if seen.isEmpty():
             return
-        image = self._levels[number]
+        levels = self._levels if self._previewed or not self._coloured else self._coloured
+        image = levels[number]
         kx, ky = image.width() / target.width(), image.height() / target.height()
         source = QRectF(
             (seen.left() - target.left()) * kx,
@@ -89,6 +98,22 @@ class PictureLayer:
         made = _image(part.astype(np.uint8))
         made.setColorTable([_GROUND, _PART])
         return made, source.translated(-left, -top)
+
+
+def _pyramid(colours: NDArray[np.uint8]) -> list[QImage]:
+    import cv2
+
+    levels = []
+    while True:
+        shown = np.ascontiguousarray(colours)
+        height, width = shown.shape[:2]
+        made = QImage(shown.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+        levels.append(made.copy())
+        if min(height, width) <= 400:
+            return levels
+        colours = np.asarray(
+            cv2.resize(shown, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.uint8
+        )
 
 
 def _image(grey: np.ndarray) -> QImage:

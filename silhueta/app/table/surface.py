@@ -81,25 +81,37 @@ class Surface(QWidget):
 
     # what is shown
 
-    def set_picture(self, picture: Picture | None) -> None:
-        """Lay another picture on the table, all of it in view."""
+    def set_picture(
+        self, picture: Picture | None, colours: NDArray[np.uint8] | None = None
+    ) -> None:
+        """Lay another picture on the table, in its own colours, all of it in view."""
         self._photo = self._flat = None
         if picture is not None:
             from silhueta.app.table.picture_layer import PictureLayer
 
-            self._photo = PictureLayer(picture)
+            self._photo = PictureLayer(picture, colours)
         self._choose_layer()
         self._fitted = False
         self.fit()
 
-    def set_flat(self, flat: Rectified | None, photo: Picture | None) -> None:
-        """Take the picture at true size; `photo` is the one it was made from, cleaned."""
+    def set_flat(
+        self,
+        flat: Rectified | None,
+        photo: Picture | None,
+        colours: tuple[NDArray[np.uint8] | None, NDArray[np.uint8] | None] = (None, None),
+    ) -> None:
+        """Take the picture at true size; `photo` is the one it was made from, cleaned.
+
+        `colours` are those of the photo and of the picture at true size.
+        """
         from silhueta.app.table.picture_layer import PictureLayer
 
-        if photo is not None and self._photo is not None and photo is not self._photo.picture:
-            self._photo = PictureLayer(photo)
+        shown = self._photo
+        other = shown is None or photo is not shown.picture or colours[0] is not shown.colours
+        if photo is not None and shown is not None and other:
+            self._photo = PictureLayer(photo, colours[0])
         same = flat is None or flat.picture is photo
-        self._flat = None if same or flat is None else PictureLayer(flat.picture)
+        self._flat = None if same or flat is None else PictureLayer(flat.picture, colours[1])
         self._flat_mm = 1.0 if flat is None else flat.scale.mm_per_px
         self._choose_layer()
 
