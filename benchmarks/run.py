@@ -14,8 +14,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks.accuracy import run
 from benchmarks.baselines import run as baselines
-from benchmarks.photos import accuracy, finding, honesty, part_against_ground
+from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
+from benchmarks.scenes import measured, totals
 from benchmarks.speed import trace_ratio, window_ratio
 from benchmarks.tidying import cleaning, handling, thinning
 from benchmarks.tracing import drag, growth, memory, pen_line
@@ -47,14 +48,10 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Baselines on the same pictures at 640 px: contour, then polygon at half a pixel": (
             lambda: baselines(640)
         ),
-        "Photos, 12 megapixels, worst of three tilts up to 20 degrees (wanted, mm: sheet 0.10, "
-        "with 3 mm 0.15, with lens 0.30, gauge sheet with lens 0.12, length 0.40; mean distance "
-        "0.02 flat, 0.10 else)": accuracy,
         "Photos, 24 megapixels: file to rectified picture (wanted: ratio at most 4)": photo_speed,
         "Photos: found without help (wanted: 95 %, none wrong but sure)": lambda: (
             finding(scenes) | finding(scenes // 2, "gauge")
         ),
-        "Photos: part against ground (the rest of the parts refused)": part_against_ground,
         "Photos: the true error inside two standard uncertainties (wanted: 90 to 99 %)": lambda: (
             honesty(scenes)
         ),
@@ -64,6 +61,13 @@ def main(scenes: int = 200, only: str = "") -> None:
         "The hand on 100,000 nodes (wanted: pan and zoom 16 ms or ratio 1.5, hit-test 1 ms, drag "
         "16 ms)": handling,
     }
+    for folder in os.environ.get("SILHUETA_PHOTOS", "").split(os.pathsep):
+        if folder:
+            place = Path(folder)
+            for bare in (False, True):
+                how = "nothing but picture and thickness" if bare else "told what a person knows"
+                title = f"Photos of others, {place.name}, {how} (wanted: wrong without a word 0)"
+                parts[title] = lambda f=place, b=bare: totals(measured(f, [], b))
     names = ("numpy", "numba", "opencv-python-headless", "scikit-image", "PySide6_Essentials")
     packages = ", ".join(f"{name} {version(name)}" for name in names)
     made = f"Measured {date.today()} on Python {platform.python_version()}, {packages}."

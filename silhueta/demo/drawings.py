@@ -96,12 +96,12 @@ def heron_outline() -> Floats:
 def heron_job() -> Job:
     """Return the heron's job: the pen line's middle, its break closed."""
     picture = PictureFile(HERON_PICTURE.read_bytes(), HERON_PICTURE.name)
-    settings = TraceSettings(pen="centre", close_gaps=2.0, speck=2.0, tolerance=0.1)
+    settings = TraceSettings(pen="centre", close_gaps=2.0, speck=2.0, tolerance=0.1, read="line")
     return Job("Heron", picture, (DpiDatum(HERON_DPI, "file"),), trace=settings)
 
 
 def emblem_job() -> Job:
     """Return the emblem's job: split into its colours, the ground left out."""
     picture = PictureFile(EMBLEM_PICTURE.read_bytes(), EMBLEM_PICTURE.name)
-    settings = TraceSettings(split=5, speck=20.0)
+    settings = TraceSettings(split=5, speck=20.0, read="colours")
     return Job("Harbour emblem", picture, (OverallDatum("width", 240.0),), trace=settings)

@@ -84,7 +84,7 @@ def gasket_job() -> Job:
         name="Capstan gasket",
         picture=PictureFile(PICTURE.read_bytes(), PICTURE.name),
         datums=(DpiDatum(float(DPI), "file"),),
-        trace=TraceSettings(speck=1.0),
+        trace=TraceSettings(speck=1.0, read="solid"),
     )
 
 

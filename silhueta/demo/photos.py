@@ -78,5 +78,5 @@ def _job(name: str, picture: PictureFile, datum: Datum, thickness: float) -> Job
         picture=picture,
         datums=(datum,),
         optics=Optics(thickness),
-        trace=TraceSettings(speck=5.0),
+        trace=TraceSettings(speck=5.0, mode="part", read="part"),
     )
