@@ -10,6 +10,7 @@ from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.tidy.thin import thinned
 from silhueta.core.trace.field import colour_field
+from silhueta.core.trace.part.border import Sight, border
 from silhueta.core.trace.trace import trace, trace_colours
 
 
@@ -34,6 +35,11 @@ def main() -> None:
     colours[40:60, 8:60] = (200, 30, 30)
     colour_field(colours, [(200, 30, 30)])
     trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
+    light = np.repeat(grey[:, :, None], 3, axis=2).astype(np.float32) / np.float32(255)
+    turn = np.linspace(0, 2 * np.pi, 200, endpoint=False)
+    ring = 48 + 30 * np.column_stack([np.cos(turn), -np.sin(turn)])
+    leaning = np.asarray(4 - 8 * light[:, :, 0], np.float32)
+    border(ring, Sight(light, leaning, 1.0, 0.1, None))
     angle = np.linspace(0, 6, 60)
     ragged = np.column_stack([np.cos(angle), np.sin(angle) + 0.3 * np.cos(3 * angle)])
     for path in (Loop(ragged), OpenPath(ragged)):
