@@ -37,18 +37,31 @@ def traced(scene: Scene, **changes: object):
 
 
 LIGHT_WALLS = pytest.mark.xfail(reason="walls half as light as the sheet draw holes wide by 0.6 mm")
+DARK_WALLS = pytest.mark.xfail(reason="single places beside the shadow make it 0.45 mm too high")
 
 
-@pytest.mark.parametrize("wall", [60.0, 100.0, pytest.param(150.0, marks=LIGHT_WALLS)])
+@pytest.mark.parametrize(
+    "wall", [pytest.param(60.0, marks=DARK_WALLS), 100.0, pytest.param(150.0, marks=LIGHT_WALLS)]
+)
 def test_a_thick_part_is_measured_at_its_top_whatever_its_walls_look_like(wall):
-    scene = replace(SCENE, part=replace(PART, thickness=4.0), wall=wall)
-    picture = photo(scene)
-    got = measure(picture, look_for_sheet(picture, "a4", A4), scene, mode="part")
+    got = thick(wall)
     # a pixel is 0.25 mm here; without its walls taken off the part would be 0.9 mm out, and its
     # shadow and the dark at its foot reach 3 mm further
-    assert max(map(abs, got.overall)) < 0.45
+    assert max(map(abs, got.overall)) < 0.3
     assert abs(got.hole) < 0.2
     assert got.mean < 0.08
+
+
+def test_dark_walls_move_neither_holes_nor_the_mean():
+    got = thick(60.0)
+    assert abs(got.hole) < 0.2
+    assert got.mean < 0.08
+
+
+def thick(wall: float):
+    scene = replace(SCENE, part=replace(PART, thickness=4.0), wall=wall)
+    picture = photo(scene)
+    return measure(picture, look_for_sheet(picture, "a4", A4), scene, mode="part")
 
 
 def test_neither_sheet_nor_bench_is_taken_for_the_part():
