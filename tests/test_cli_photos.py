@@ -9,6 +9,7 @@ from PIL import Image
 
 from benchmarks.photo import Part, Scene, printed, render
 from silhueta.core.datum.gauge import gauge_pdf
+from silhueta.core.files.job_file import load_job
 from tests.conftest import encoded
 
 PART = Part(150, 100, 0.0, size=(120.0, 80.0), radius=10.0, holes=((0.0, 0.0, 30.0),))
@@ -114,3 +115,18 @@ def test_what_cannot_be_is_one_sentence_and_no_file(call, tmp_path, photo, argum
     assert (got, says in err) == (code, True), err
     assert err.count("\n") == 1
     assert not (tmp_path / "out.dxf").exists()
+
+
+def test_what_is_not_sure_is_refused_unless_it_is_wanted_all_the_same(call, tmp_path):
+    scene = replace(SCENE, part=replace(PART, x=240.0), texture="steel", bench=60.0)
+    file, job = stored(scene, tmp_path), tmp_path / "kept.silhueta"
+    out = tmp_path / "out.dxf"
+    told = ("trace", file, "-o", out, "--sheet", "a4", "--part")
+    code, _, err = call(*told, "--job", job)
+    assert code == 1
+    assert "not sure at" in err
+    assert "--doubtful" in err
+    assert not out.exists()
+    assert len(load_job(job).traced.doubts) >= 1
+    assert call(*told, "--doubtful")[0] == 0
+    assert out.exists()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -18,7 +19,7 @@ from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Field, Note, clear, heading, read_number, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import Job, PictureFile, set_clean
+from silhueta.core.job import Job, PictureFile, is_stale, set_clean
 from silhueta.core.picture.formats import TITLES
 from silhueta.core.steps import (
     Backdrop,
@@ -34,6 +35,7 @@ from silhueta.core.steps import (
 from silhueta.core.units import parse_length
 
 if TYPE_CHECKING:
+    from silhueta.core.geometry.outline import Outline
     from silhueta.core.picture.decode import Picture
     from silhueta.core.picture.verdict import Verdict
 
@@ -74,7 +76,7 @@ class PictureSheet(Worksheet):
     ) -> None:
         super().__init__(session, "Picture", "Which photo or scan shows the part?", parent)
         self._tracing, self._table = tracing, table
-        self._judged: Picture | None = None
+        self._judged: tuple[Picture, Outline | None] | None = None
         self.verdict: Verdict | None = None
         self.bench = Bench(self)
         self.bench.done.connect(self._on_done)
@@ -255,7 +257,7 @@ class PictureSheet(Worksheet):
     def _on_done(self, result: Any, asked: Any) -> None:
         if asked is self.session.job.picture:
             self._drop_colour(result)
-        elif asked is self._tracing.picture:
+        elif asked is self._judged:
             self.verdict = result
             self.refresh(self.session.job)
 
@@ -277,7 +279,7 @@ class PictureSheet(Worksheet):
             return
         self.facts.setText(f"{job.picture.name} ({picture.format}); {_told(picture)}.")
         self._show_pages(job.picture, picture)
-        self._ask_verdict(picture)
+        self._ask_verdict(job, picture)
         self._show_steps(job.clean)
         size = f"{picture.width * picture.height / 1e6:.1f} megapixels in {_depth(picture.top)}."
         if self.verdict is None:
@@ -291,16 +293,23 @@ class PictureSheet(Worksheet):
             self.say_result(f"{words[self.verdict.grade]} {size}", self.verdict.grade == "poor")
         self.set_next("On to Scale")
 
-    def _ask_verdict(self, picture: Picture) -> None:
-        if picture is not self._judged or (self.verdict is None and not self.bench.busy):
-            self._judged, self.verdict = picture, None
+    def _ask_verdict(self, job: Job, picture: Picture) -> None:
+        """Have the picture judged: along the part's edge, where that is known."""
+        known = job.trace.read == "part" and job.traced is not None and not is_stale(job)
+        asked = (picture, job.outline if known else None)
+        same = self._judged is not None and all(map(operator.is_, asked, self._judged))
+        if not same:
+            self.verdict = None
+        if not same or (self.verdict is None and not self.bench.busy):
+            self._judged = asked
 
             def judged(_: object) -> Verdict:
                 from silhueta.core.picture.verdict import judge
+                from silhueta.core.trace.job_trace import edges_in_picture
 
-                return judge(picture)
+                return judge(picture, edges_in_picture(job, picture) if known else ())
 
-            self.bench.ask("Judging the picture", judged, picture)
+            self.bench.ask("Judging the picture", judged, asked)
         if self.verdict is None:
             self.advice.setText("being worked out …")
             return

@@ -330,7 +330,7 @@ class TraceSheet(Worksheet):
             if stamp.doubts:
                 count = len(stamp.doubts)
                 places = "One place" if count == 1 else f"{count} places"
-                told += f"\n▲ {places} on the table {stamp.doubts[0][2]}; paint scrape on it if so."
+                told += f"\n▲ {places} on the table not sure: {stamp.doubts[0][2]}."
             if stamp.kept:
                 told += f"\nKept as they were: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)

@@ -8,12 +8,14 @@ Words used here
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.flatten import light_on
 
@@ -22,6 +24,10 @@ _ORDER: tuple[Grade, ...] = ("poor", "usable", "good")
 _MOST = 4_000_000  # px looked at
 _STRONG = 0.6  # of the steepest slope that still counts as a sharp edge
 _STEPS = 4000  # edge places looked at
+_SQUARE = 256  # px of the squares in which a raster is sought
+_FINEST, _COARSEST = 2.4, 9.0  # px from dot to dot
+_STRONG_WAVE, _ALIKE = 6.0, 4  # grey values of a wave, and squares in which it is the same
+_BESIDE = 10.0  # px on each side of a part's edge that are looked at
 
 
 @dataclass(frozen=True)
@@ -46,9 +52,22 @@ class Verdict:
         return min((f.grade for f in self.findings), key=_ORDER.index, default="good")
 
 
-def judge(picture: Picture) -> Verdict:
-    """Return the verdict on `picture`."""
+def judge(picture: Picture, rings: Sequence[Floats] = ()) -> Verdict:
+    """Return the verdict on `picture`.
+
+    Parameters
+    ----------
+    picture : Picture
+    rings : sequence of (N, 2), px
+        The part's edge, where it is known: then the verdict is about what lies along it, and a
+        bench's grain counts for nothing.
+
+    """
     grey = picture.eight()
+    raster = raster_of(grey)
+    dots = () if raster is None else (_dots(raster),)
+    if rings:
+        return Verdict((*_along(picture, grey, rings), *dots))
     low, high, level = _sides(grey)
     width = _edge_width(grey, level)
     findings = [
@@ -59,7 +78,102 @@ def judge(picture: Picture) -> Verdict:
     ]
     if picture.format == "JPEG":
         findings.append(_blocks(grey))
-    return Verdict(tuple(findings))
+    return Verdict((*findings, *dots))
+
+
+def raster_of(grey: NDArray[np.uint8]) -> float | None:
+    """Return the px from dot to dot of a screen's or a print's raster in a picture, or None.
+
+    The same fine wave in many of 25 squares of the picture; cloth and grain differ from one
+    to the next, or are coarser.
+    """
+    height, width = grey.shape
+    if min(height, width) < 2 * _SQUARE:
+        return None
+    window = np.outer(np.hanning(_SQUARE), np.hanning(_SQUARE))
+    down, across = np.fft.fftfreq(_SQUARE)[:, None], np.fft.rfftfreq(_SQUARE)[None]
+    often = np.hypot(across, down)
+    fine = (often > 1 / _COARSEST) & (often < 1 / _FINEST)
+    waves = []
+    for share in np.ndindex(5, 5):
+        top, left = ((np.array(share) + 0.5) / 5 * [height - _SQUARE, width - _SQUARE]).astype(int)
+        part = grey[top : top + _SQUARE, left : left + _SQUARE].astype(np.float64)
+        seen = np.where(fine, np.abs(np.fft.rfft2((part - part.mean()) * window)), 0.0)
+        row, column = np.unravel_index(int(seen.argmax()), seen.shape)
+        waves.append((down[row, 0], across[0, column], 2 * seen[row, column] / window.sum()))
+    found = np.array(waves)
+    found = found[found[:, 2] > _STRONG_WAVE]
+    for wave in found:
+        alike = np.abs(found[:, :2] - wave[:2]).max(1) < 2.5 / _SQUARE
+        if alike.sum() >= _ALIKE:
+            return float(1 / np.hypot(*wave[:2]))
+    return None
+
+
+def focus_width(grey: NDArray[np.uint8]) -> float:
+    """Return over how many px the sharpest edges of a picture (H, W) rise, at most 16 or so."""
+    width = _edge_width(grey, _sides(grey)[2])
+    return width if np.isfinite(width) else 0.0
+
+
+def _along(picture: Picture, grey: NDArray[np.uint8], rings: Sequence[Floats]) -> list[Finding]:
+    """Return what is seen along the part's edge."""
+    import cv2
+
+    places, normals, sizes = [], [], []
+    for ring in rings:
+        ahead = np.roll(ring, -1, 0) - np.roll(ring, 1, 0)
+        long = np.hypot(*ahead.T)
+        keep = long > 1e-6
+        places.append(ring[keep])
+        normals.append(np.column_stack([-ahead[keep, 1], ahead[keep, 0]]) / long[keep, None])
+        sizes.append(float(np.ptp(ring, axis=0).min()))
+    point, normal = np.vstack(places), np.vstack(normals)
+    pick = np.random.default_rng(0).permutation(len(point))[:_STEPS]
+    offsets = np.arange(-_BESIDE, _BESIDE + 0.25, 0.5)
+    at = (point[pick, None] + offsets[None, :, None] * normal[pick, None] - 0.5).astype(np.float32)
+    level = grey.astype(np.float32)
+
+    def look(places: NDArray[np.float32], way: int) -> NDArray[np.float32]:
+        x, y = places[..., 0], places[..., 1]
+        made = cv2.remap(level, x, y, way, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(made, np.float32)
+
+    seen = look(at, cv2.INTER_LINEAR)
+    one, other = seen[:, :12].mean(1), seen[:, -12:].mean(1)
+    low, high = np.minimum(one, other), np.maximum(one, other)
+    turned = np.where((one > other)[:, None], seen[:, ::-1], seen)
+    rise = (turned - low[:, None]) / np.maximum(high - low, 1)[:, None]
+    clear = high - low > 25
+    width = _risen(rise[clear]) if clear.any() else float("inf")
+    light = light_on(grey)
+    findings = [
+        _contrast(0.0, float(np.median(high - low)), 45, 20),
+        _sharpness(width),
+        _sized(int(min(sizes)), grey.shape),
+    ]
+    if light is not None:
+        factor = light.shape[1] / grey.shape[1]
+        where = np.clip((point * factor).astype(int), 0, np.array(light.shape[::-1]) - 1)
+        findings.append(_even(light[where[:, 1], where[:, 0]]))
+    # third differences have neither the light's slope nor the edge's far ends
+    rough = np.abs(np.diff(look(at[:, -12::2], cv2.INTER_NEAREST), 3, axis=1))
+    findings.append(_noise(1.4826 * float(np.median(rough)) / np.sqrt(20.0)))
+    if picture.format == "JPEG":
+        findings.append(_blocks(grey))
+    return findings
+
+
+def _dots(raster: float) -> Finding:
+    remedy = "open the picture file itself, not a photo of a screen or of a printed picture"
+    return Finding("Raster", "poor", f"dots {raster:.1f} px apart", remedy)
+
+
+def _noise(value: float) -> Finding:
+    grade = _graded(value, 4.0, 9.0)
+    remedy = "use more light, or a lower ISO setting"
+    figure = f"{value:.1f} grey values beside the edge"
+    return Finding("Noise", grade, figure, "" if grade == "good" else remedy)
 
 
 def _graded(value: float, good: float, usable: float) -> Grade:
@@ -82,9 +196,9 @@ def _sides(grey: NDArray[np.uint8]) -> tuple[float, float, float]:
     return float(low), float(high), float((low + high) / 2)
 
 
-def _contrast(low: float, high: float) -> Finding:
+def _contrast(low: float, high: float, good: float = 90, usable: float = 40) -> Finding:
     apart = high - low
-    grade = _graded(-apart, -90, -40)
+    grade = _graded(-apart, -good, -usable)
     remedy = "lay the part on a sheet of the opposite brightness"
     return Finding(
         "Contrast", grade, f"{apart:.0f} of 255 grey values", "" if grade == "good" else remedy
@@ -126,9 +240,12 @@ def _edge_width(grey: NDArray[np.uint8], level: float) -> float:
     dark, bright = profile[:, :8].min(1), profile[:, -8:].max(1)
     rise = (profile - dark[:, None]) / np.maximum(bright - dark, 1)[:, None]
     clear = bright - dark > 25
-    if not clear.any():
-        return float("inf")
-    typical = np.median(rise[clear], axis=0)
+    return _risen(rise[clear]) if clear.any() else float("inf")
+
+
+def _risen(rise: Floats) -> float:
+    """Return over how many px the typical of profiles (N, M), half a px apart, rises."""
+    typical = np.median(rise, axis=0)
     between = (typical > 0.1) & (typical < 0.9)
     return float(between.sum() * 0.5)
 
@@ -156,9 +273,12 @@ def _detail(grey: NDArray[np.uint8], level: float) -> Finding:
             area, wide = box[:, cv2.CC_STAT_AREA], box[:, cv2.CC_STAT_WIDTH]
             solid = area > max(40, 2e-5 * grey.size)
             sizes += np.minimum(wide, box[:, cv2.CC_STAT_HEIGHT])[solid].tolist()
-    smallest = min(sizes, default=0)
+    return _sized(min(sizes, default=0), grey.shape)
+
+
+def _sized(smallest: int, shape: tuple[int, ...]) -> Finding:
     grade: Grade = "good" if smallest >= 25 else "usable" if smallest >= 10 else "poor"
-    if min(grey.shape) < 300:
+    if min(shape) < 300:
         grade = "poor"
     remedy = "come closer, or scan at 300 dpi"
     figure = f"{smallest} px across" if smallest else "none to be seen"
@@ -169,6 +289,10 @@ def _light(grey: NDArray[np.uint8]) -> Finding:
     light = light_on(grey)
     if light is None:
         return Finding("Light", "usable", "no bright ground to judge it by")
+    return _even(light)
+
+
+def _even(light: Floats) -> Finding:
     low, high = np.quantile(light, [0.03, 0.97])
     ratio = float(high / max(low, 1.0))
     grade = _graded(ratio, 1.25, 2.0)

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from silhueta.core.datum.fixing import fixing_datum, is_photo, mm_per_px
@@ -15,7 +16,7 @@ from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import CUBIC, Path
+from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.job import (
     GaugeDatum,
     Job,
@@ -219,6 +220,25 @@ def trace_job(
     return done._replace(job=replace(done.job, traced=replace(stamp, doubts=doubts)))
 
 
+def edges_in_picture(job: Job, picture: Picture) -> list[Floats]:
+    """Return the outline's closed loops as they lie in the job's picture, (N, 2) raw px each.
+
+    Raises
+    ------
+    ScaleError
+        As :func:`rectify` does.
+
+    """
+    if job.traced is None:
+        return []
+    flat = rectify(job, picture)
+    step = 2 * job.traced.mm_per_px
+    scale = Scale(job.traced.mm_per_px, flat.picture.height, "")
+    loops = [c.path for c in job.outline.contours if c.taken and c.path.closed]
+    evenly = (shapely.segmentize(shapely.LinearRing(flatten(p, step / 4)), step) for p in loops)
+    return [flat.to_source(scale.to_px(shapely.get_coordinates(ring)[:-1])) for ring in evenly]
+
+
 def read_job(
     job: Job,
     picture: Picture,
@@ -345,8 +365,6 @@ def retrace_patch(
         As :func:`trace_job` does; also when the job has no such patch.
 
     """
-    import shapely
-
     if not 0 <= number < len(job.trace.patches):
         raise TraceError(f"there is no patch {number + 1}; draw it first")
     done = trace_job(replace(job, outline=Outline()), picture, work, stages)
@@ -396,7 +414,6 @@ def chosen_again(before: Outline, fresh: Outline) -> Outline:
 
 def _twins(contours: tuple[Contour, ...], others: tuple[Contour, ...]) -> list[int | None]:
     """Return for each contour which of `others` is most of the same, or None."""
-    import shapely
 
     def shape(contour: Contour) -> shapely.Polygon | shapely.LineString:
         points = flatten(contour.path, _ALIKE_CHORD)

@@ -12,7 +12,7 @@ from silhueta.core.job import PictureFile
 from silhueta.core.picture.clean import cleaned, crop_box
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.picture.flatten import flatten, light_on
-from silhueta.core.picture.verdict import judge
+from silhueta.core.picture.verdict import judge, raster_of
 from silhueta.core.steps import (
     Backdrop,
     Crop,
@@ -129,6 +129,38 @@ def test_a_good_scan_is_called_good_and_a_poor_photo_poor():
     assert told["JPEG"].grade != "good"
     assert all(f.remedy for f in poor.findings if f.grade == "poor")
     assert judge(grey_picture(np.full((50, 50), 99, np.uint8))).grade == "poor"
+
+
+def test_the_verdict_on_a_part_is_about_its_edge_and_not_about_the_bench():
+    rng = np.random.default_rng(3)
+    grey = np.clip(rng.normal(120, 45, (700, 900)), 0, 255)  # a grainy bench all round
+    y, x = np.mgrid[:700, :900] + 0.5
+    away = np.hypot(x - 450, y - 350)
+    calm = away < 260
+    grey[calm] = 225 + rng.normal(0, 1, int(calm.sum()))
+    grey = np.where(away < 220, 20.0, np.where(away < 221, 120.0, grey)).astype(np.uint8)
+    turn = np.linspace(0, 2 * np.pi, 900, endpoint=False)
+    ring = np.array([450, 350]) + 220.5 * np.column_stack([np.cos(turn), np.sin(turn)])
+    along = judge(grey_picture(grey), [ring])
+    assert along.grade == "good"
+    noisy = np.clip(grey + rng.normal(0, 15, grey.shape), 0, 255).astype(np.uint8)
+    told = {f.about: f for f in judge(grey_picture(noisy), [ring]).findings}
+    assert told["Noise"].grade == "poor"
+    assert 10 < float(told["Noise"].figure.split()[0]) < 20
+
+
+def test_a_photo_of_a_screen_is_told_by_its_raster_and_cloth_is_not():
+    y, x = np.mgrid[:700, :900]
+    rng = np.random.default_rng(1)
+    shown = np.where(np.hypot(x - 450, y - 350) < 200, 60.0, 200.0)
+    dots = 0.8 + 0.2 * np.cos(2 * np.pi * x / 4.7) * np.cos(2 * np.pi * y / 4.7)
+    screen = np.clip(shown * dots + rng.normal(0, 3, shown.shape), 0, 255).astype(np.uint8)
+    assert raster_of(screen) == pytest.approx(4.7 / np.sqrt(2), rel=0.03)
+    told = {f.about: f for f in judge(grey_picture(screen)).findings}
+    assert told["Raster"].grade == "poor"
+    sway = 2 * np.pi * (x + 9 * np.sin(y / 23) + 9 * np.sin(x / 31)) / 5.5
+    cloth = np.clip(shown + 25 * np.cos(sway) + rng.normal(0, 9, shown.shape), 0, 255)
+    assert raster_of(cloth.astype(np.uint8)) is None
 
 
 def pdf(pages: int = 3) -> bytes:

@@ -34,17 +34,20 @@ from silhueta.core.compiled import compiled
 from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.calm import calm
-from silhueta.core.trace.part.looks import Light
+from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.walls import Walls
 
 _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again
+_CLOSE = 0.7  # mm, the first where edges told the part already
 _CALM = 0.9, 0.35  # mm over which the ring is smoothed before that
 _NEAREST = 2.2  # px within which the measured edge must be
 _LAST_CALM = 6.0  # px over which the ring is smoothed before the edge is measured
 _BEND = 0.8  # cost of moving by one place from point to point
 _CLEARER = 1.5  # weight of what looks like face past the wall against the other way round
 _STEEP = 14.0  # worth of a step as high as is usual round the ring
+_NEAR_PX = 3  # places on each side between which a step is seen
+_WITHIN, _COVERED = ((0.6, 3.0), (1.2, 8.0)), 0.5  # (mm, px) inside, where another edge counts so
 _DOUBTFUL = 0.7  # of leaning
 _PER_MM, _PER_PX = 0.3, 3.0  # over which leaning counts once, the longer of the two
 _ALONG = (-1.5, -0.5, 0.5, 1.5)  # px along the ring over which a profile is averaged
@@ -69,6 +72,8 @@ class Sight(NamedTuple):
         Side of a px of `light`.
     walls : Walls or None
         In px of `light`.
+    alike : bool
+        Whether face and shadow look alike, so that only sharp edges tell them apart.
     """
 
     light: Light
@@ -76,6 +81,7 @@ class Sight(NamedTuple):
     factor: float
     mm: float
     walls: Walls | None
+    alike: bool = False
 
 
 def border(rough: Floats, sight: Sight) -> Floats:
@@ -94,7 +100,8 @@ def border(rough: Floats, sight: Sight) -> Floats:
 
     """
     ring = rough
-    for reach, smooth in zip((_FIRST, _SECOND), _CALM, strict=True):
+    first = _CLOSE if sight.alike else _FIRST  # edges told the rough outline, all round
+    for reach, smooth in zip((first, _SECOND), _CALM, strict=True):
         ring = calm(ring, smooth / sight.mm)
         if len(ring) < _SHORTEST:
             return ring
@@ -160,19 +167,70 @@ def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: 
     )
     inside = sums[:, :many]
     past = sums[:, -1:] - sums[rows, foot]
-    step = _steps(ring, outward, longer, sight.light)
-    steep = np.maximum(step[:, :many], np.where(wide[:, None] > _NARROW, step[rows, foot], 0.0))
+    step = _steps(ring, outward, longer, sight)
+    steep = step[:, :many]
+    if not sight.alike:
+        steep = np.maximum(steep, np.where(wide[:, None] > _NARROW, step[rows, foot], 0.0))
     return np.asarray(inside - _CLEARER * past + _STEEP * steep)
 
 
-def _steps(ring: Floats, outward: Floats, offsets: Floats, light: Light) -> Floats:
-    """Return how much the logarithm of light changes at each offset, (N, M)."""
-    seen = np.log(_profiles(ring, outward, offsets, light) + 0.01)
-    before, after = np.roll(seen, 3, axis=1), np.roll(seen, -3, axis=1)
-    change = np.abs(after - before).max(-1)
-    change[:, :3], change[:, -3:] = 0.0, 0.0
+def _steps(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Floats:
+    """Return how clear an edge is at each offset, (N, M).
+
+    Where face and shadow look alike: a shadow's end is soft, and a wall's foot has the edge of the
+    face close inside of it.
+    """
+    from scipy.ndimage import maximum_filter1d
+
+    seen = np.log(_profiles(ring, outward, offsets, sight.light) + 0.01)
+
+    def over(reach: int) -> Floats:
+        change = largest(np.abs(np.roll(seen, -reach, axis=1) - np.roll(seen, reach, axis=1)))
+        change[:, :reach], change[:, -reach:] = 0.0, 0.0
+        return np.asarray(change)
+
+    change = over(_NEAR_PX)
+    if sight.alike:  # a shadow's end is soft
+        change = np.maximum(change - over(3 * _NEAR_PX) / 3, 0.0)
     usual = max(float(np.median(change.max(1))), 0.05)
-    return np.asarray(np.minimum(change / usual, 1.0))
+    clear = np.minimum(change / usual, 1.0)
+    if not sight.alike:
+        return np.asarray(clear)
+    first, last = (max(mm / sight.mm, px) / _STEP for mm, px in _WITHIN)
+    shift = round((first + last) / 2)
+    within = maximum_filter1d(clear, max(1, round(last - first)), axis=1, mode="nearest")
+    within = np.roll(within, shift, axis=1)
+    within[:, :shift] = 0.0
+    return np.asarray(clear - _COVERED * within)
+
+
+def sharpness_at(ring: Floats, outward: Floats, sight: Sight) -> Floats:
+    """Return the sharp step of the logarithm of light within a pixel of each point, (N,).
+
+    Of the light averaged along the ring, so that brush marks across it do not count.
+    """
+    offsets = np.arange(-6.0, 6.5, 0.5)
+    seen = np.log(_averaged(_profiles(ring, outward, offsets, sight.light)) + 0.01)
+    middle = len(offsets) // 2
+    at = np.arange(middle - 2, middle + 3)
+    change = largest(np.abs(seen[:, at + 3] - seen[:, at - 3]))
+    slope = largest(np.abs(seen[:, at + 9] - seen[:, at - 9])) / 3
+    return np.asarray(np.maximum(change - slope, 0.0).max(1))
+
+
+def edge_width(ring: Floats, sight: Sight) -> float:
+    """Return over how many px the light rises from a tenth to nine tenths across a ring.
+
+    From its steepest slope, as blur by a bell would give it: walls and shadows beside the edge
+    take nothing away from that. The middle one of the ring's points.
+    """
+    outward = outward_of(ring)
+    step = max(1, len(ring) // 600)
+    offsets = np.arange(-24.0, 24.5, 0.5)
+    seen = _profiles(ring[::step], outward[::step], offsets, sight.light).sum(-1)
+    rise = np.ptp(seen, axis=1)
+    slope = np.abs(seen[:, 4:] - seen[:, :-4]).max(1) / 2
+    return float(np.median(1.02 * rise / np.maximum(slope, 1e-6)))
 
 
 def _profiles(ring: Floats, outward: Floats, offsets: Floats, light: Light) -> Floats:

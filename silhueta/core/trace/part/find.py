@@ -16,10 +16,12 @@ from numpy.typing import NDArray
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.light import TOP, in_light
+from silhueta.core.picture.verdict import focus_width
 from silhueta.core.trace.contours import Contours, contours, gathered
-from silhueta.core.trace.part.border import Sight, border
-from silhueta.core.trace.part.finer import finer
-from silhueta.core.trace.part.looks import Grounds, Light, Mask, Seen, grounds_of, looks_of
+from silhueta.core.trace.part.border import Sight, border, edge_width
+from silhueta.core.trace.part.cast import cast, clear
+from silhueta.core.trace.part.finer import Finer, finer
+from silhueta.core.trace.part.looks import Grounds, Light, Looks, Mask, Seen, grounds_of, looks_of
 from silhueta.core.trace.part.sure import Doubt, judged
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.trace.walls import Walls
@@ -29,9 +31,17 @@ _SMALL = 400_000  # px of the picture in which the part is looked for
 _CLOSER = 600_000  # px of the one in which its holes are
 _RIM_MM, _CLEAR_MM = 0.8, 2.0  # inside and outside of the sheet's edge that is of neither side
 _AROUND_MM = 6.0
+_FINE_MM, _FINE = 0.15, 3_000_000  # side, mm, and number of the pixels in which edges are seen
 _ON_SHEET = 0.004  # of the sheet, that a part covers at least when it lies on it
 _RIVAL = 0.6  # of the largest, from which another thing may be meant as well
+_DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be taken for shadow
+_TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
+_SOFT_PX, _SOFT_MM = 12.0, 0.8  # width of an edge from which a photo is out of focus
 _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
+_WEBS = (
+    "webs between holes are too thin in this picture to be told from the holes: take the photo "
+    "from nearer, or paint ink on the webs at Picture"
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,6 +97,20 @@ class FoundPart(NamedTuple):
     doubts: tuple[Doubt, ...]
 
 
+class _Near(NamedTuple):
+    """The part in a closer picture, where that lies, px, and what it is seen in.
+
+    `alike`: face and shadow look alike, so that edges told them apart.
+    """
+
+    made: Finer
+    left: int
+    top: int
+    scale: float
+    light: Light
+    alike: bool
+
+
 def find_part(scene: Scene, least_mm2: float = 1.0, work: Work | None = None) -> FoundPart:
     """Return the one part that a photo shows.
 
@@ -103,25 +127,46 @@ def find_part(scene: Scene, least_mm2: float = 1.0, work: Work | None = None) ->
         If there is none, more than one, or it cannot be told from what is round it.
 
     """
-    work = work or Work()
+    try:
+        return _found(scene, least_mm2, work or Work())
+    except TraceError as error:
+        wide = focus_width(scene.colours[..., 1])
+        if wide < _SOFT_PX:
+            raise
+        raise TraceError(
+            f"the photo is out of focus: its sharpest edges are {wide:.0f} px wide or more; take "
+            "it again, focused on the part, and hold still"
+        ) from error
+
+
+def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
     seen, factor, barred = _small(scene)
     work.step(0.2)
     grounds = grounds_of(seen)
     looks = looks_of(seen, grounds)
     work.step(0.3)
     best = _chosen(things(seen, looks, barred, work), seen)
+    work.step(0.5)
+    near = _closer(scene, seen, grounds, best, factor, work)
     hinted = scene.inked is not None or scene.scraped is not None
-    if best.unclear and not hinted:
+    if best.unclear and not near.alike and not hinted:
         raise TraceError(
             "the part's face and the shadow beside it look alike, so its edge may be taken for the "
             "shadow's; paint ink on the part and scrape on the shadow at Picture, or take the "
             "photo in softer light, or on something of another colour"
         )
-    work.step(0.5)
-    rough, left, top, scale, leaning, light = _closer(scene, seen, grounds, best, factor, work)
     work.step(0.7)
-    found, doubts = _edges(rough, left, top, scale, leaning, light, scene, least_mm2, work)
+    found, doubts = _edges(near, scene, least_mm2, work)
     return FoundPart(found, best.cost, doubts)
+
+
+def _holes(part: Mask, least: float) -> int:
+    """Return how many holes of at least so many px a part has."""
+    import cv2
+
+    empty = np.pad(~part, 1, constant_values=True).astype(np.uint8)
+    _, _, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    return int((stats[1:, cv2.CC_STAT_AREA] >= least).sum()) - 1
 
 
 def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
@@ -134,6 +179,7 @@ def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
     whole = in_light(scene.colours)
     light = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32) / TOP
     grain = _grain(whole[..., 1], size) / np.sqrt(light[..., 1] + 0.002)
+    steep = _steep(whole, scene.mm, size)
     shape = light.shape[:2]
     mm = scene.mm / factor
     domain = inside(shape, scene.photo * factor, -1.5)
@@ -156,11 +202,8 @@ def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
         for x, y in (scene.marks * factor).tolist():
             cv2.circle(spots, (round(x), round(y)), 3, 1, -1)
         barred = spots > 0
-    return (
-        Seen(light, grain.astype(np.float32), domain, on, off, mm, scene.thickness),
-        factor,
-        barred,
-    )
+    seen = Seen(light, grain.astype(np.float32), domain, on, off, mm, scene.thickness, steep)
+    return seen, factor, barred
 
 
 def _grain(green: NDArray[np.uint16], size: tuple[int, int]) -> Light:
@@ -174,6 +217,25 @@ def _grain(green: NDArray[np.uint16], size: tuple[int, int]) -> Light:
     level = shown.astype(np.float32) / np.float32(TOP)
     change = np.abs(level - cv2.GaussianBlur(level, (0, 0), 1.5))
     return np.asarray(cv2.resize(change, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _steep(light: NDArray[np.uint16], mm: float, size: tuple[int, int]) -> Light:
+    """Return the steepest change of the logarithm of light within each of `size` pixels.
+
+    Seen at a tenth or two of a millimetre, where a shadow's edge is soft and a part's is not.
+    """
+    import cv2
+
+    factor = min(1.0, max(mm / _FINE_MM, float(np.sqrt(_FINE / (light.shape[0] * light.shape[1])))))
+    fine = (round(light.shape[1] * factor), round(light.shape[0] * factor))
+    shown = cv2.resize(light, fine, interpolation=cv2.INTER_AREA).astype(np.float32)
+    grey = cv2.transform(shown, np.full((1, 3), 1 / (3 * TOP), np.float32))
+    level = cv2.GaussianBlur(cv2.log(grey + np.float32(0.01)), (0, 0), 0.8)
+    across, down = (cv2.Sobel(level, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
+    change = cv2.magnitude(across, down)
+    side = max(1, round(fine[0] / size[0]))
+    pooled = cv2.dilate(change, np.ones((side, side), np.uint8))
+    return np.asarray(cv2.resize(pooled, size, interpolation=cv2.INTER_NEAREST), np.float32)
 
 
 def _fine_grain(green: NDArray[np.uint16], light: Light, size: tuple[int, int]) -> Light:
@@ -247,8 +309,8 @@ def _chosen(found: list[Explanation], seen: Seen) -> Explanation:
 
 def _closer(
     scene: Scene, seen: Seen, grounds: Grounds, best: Explanation, factor: float, work: Work
-) -> tuple[Mask, int, int, float, Light, Light]:
-    """Return the part's mask in a closer picture, where that lies, and what it is seen in."""
+) -> _Near:
+    """Return the part in a closer picture."""
     import cv2
 
     rows, columns = np.nonzero(best.part)
@@ -280,33 +342,61 @@ def _closer(
         near(seen.off),
         scene.mm / scale,
         seen.thickness,
+        np.zeros(light.shape[:2], np.float32),
     )
     looks = looks_of(close, grounds.window(box, size))
-    made, leaning = finer(
+    walls = scene.walls
+    if walls is not None:
+        under = ((walls.under[0] - left) * scale, (walls.under[1] - top) * scale)
+        walls = Walls(under, walls.ratio)
+    by_looks = near(best.part), near(best.shadow)
+    by_edges = _by_edges(close, looks, by_looks[0], near(best.thing), walls)
+    part, shadow = by_edges or by_looks
+    made = finer(
         close,
         looks,
-        near(best.part),
-        near(best.shadow),
+        part,
+        shadow,
         hint(scene.inked),
         hint(scene.scraped),
         work,
     )
-    return made, left, top, scale, leaning, whole.astype(np.float32) / np.float32(TOP)
+    shown = whole.astype(np.float32) / np.float32(TOP)
+    return _Near(made, left, top, scale, shown, by_edges is not None)
+
+
+def _by_edges(
+    close: Seen, looks: Looks, part: Mask, thing: Mask, walls: Walls | None
+) -> tuple[Mask, Mask] | None:
+    """Return part and shadow told by edges, where the part by looks lacks them; else None."""
+    import cv2
+
+    light, *colour = np.median(looks.look[part], axis=0).tolist() if part.any() else (0.0, 1.0)
+    if not _DARKEST < light < _LIGHTEST or float(np.hypot(*colour)) > _NEUTRAL:
+        return None  # no shadow looks like that
+    by_looks = clear(part, close.light)
+    if by_looks > _TOLD:
+        return None
+    square = np.ones((5, 5), np.uint8)
+    wide = cv2.dilate(thing.astype(np.uint8), square) > 0
+    solid = cv2.morphologyEx((looks.unlike & wide).astype(np.uint8), cv2.MORPH_CLOSE, square)
+    solid = cv2.morphologyEx(solid, cv2.MORPH_OPEN, square)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
+    if count < 2:
+        return None
+    whole = labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+    found = cast(whole, close.light, close.mm, close.thickness, walls)
+    if found is None or clear(found.part, close.light) < by_looks + _CLEARER:
+        return None
+    return found.part, whole & ~found.part
 
 
 def _edges(
-    rough: Mask,
-    left: int,
-    top: int,
-    scale: float,
-    leaning: Light,
-    light: Light,
-    scene: Scene,
-    least_mm2: float,
-    work: Work,
+    near: _Near, scene: Scene, least_mm2: float, work: Work
 ) -> tuple[Contours, tuple[Doubt, ...]]:
     import cv2
 
+    (rough, leaning, thin), left, top, scale, light, alike = near
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -314,7 +404,7 @@ def _edges(
     walls = scene.walls
     if walls is not None:
         walls = Walls((walls.under[0] - left, walls.under[1] - top), walls.ratio)
-    sight = Sight(light, leaning, scale, scene.mm, walls)
+    sight = Sight(light, leaning, scale, scene.mm, walls, alike)
     pieces, areas = [], []
     for i in range(len(traced)):
         ring = border((traced.contour(i) - 1.0) / scale, sight)
@@ -332,6 +422,18 @@ def _edges(
             "the part on something of another colour, or paint a stroke of ink on it at Picture"
         )
     kept, doubts = judged(pieces, areas, sight)
+    wide = edge_width(pieces[kept[0]], sight) if kept else 0.0
+    if wide > _SOFT_PX and wide * scene.mm > _SOFT_MM:
+        x, y = pieces[kept[0]][0].tolist()
+        text = (
+            f"the part's edge is out of focus, {wide:.0f} px or {wide * scene.mm:.1f} mm wide, and "
+            "its size may be off by a part of that: take the photo again, focused on the part"
+        )
+        doubts += (Doubt((x, y), text),)
+    if not thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
+        rows, columns = np.nonzero(rough)
+        thin = [(float(columns.mean()), float(rows.mean()))]
+    doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)
     moved = tuple(
         doubt._replace(place=(doubt.place[0] + left, doubt.place[1] + top)) for doubt in doubts

@@ -12,11 +12,12 @@ however little of one there is.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.errors import TraceError
-from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen
+from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen, largest
 from silhueta.core.work import Work
 
 _TURNS = 2
@@ -42,6 +43,14 @@ _CLEARLY = -1.5  # leaning in a hole
 _THROWN = 1.0  # leaning against the part where a shadow is thrown
 
 
+class Finer(NamedTuple):
+    """The part (H, W), how each place leans (H, W), and where webs are too thin, px (x, y)."""
+
+    part: Mask
+    leaning: Light
+    thin: list[tuple[float, float]]
+
+
 def finer(
     seen: Seen,
     looks: Looks,
@@ -50,8 +59,8 @@ def finer(
     inked: Mask | None = None,
     scraped: Mask | None = None,
     work: Work | None = None,
-) -> tuple[Mask, Light]:
-    """Return the part in a closer picture, given its rough mask there, and how each place leans.
+) -> Finer:
+    """Return the part in a closer picture, given its rough mask there.
 
     Parameters
     ----------
@@ -103,19 +112,11 @@ def finer(
         calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
         work.step((turn + 1) / _TURNS)
-    _check_webs(calmed, made, seen.mm)
-    return made, bare.astype(np.float32)
+    return Finer(made, bare.astype(np.float32), _thin_webs(calmed, made, seen.mm))
 
 
-def _check_webs(calmed: Light, made: Mask, mm: float) -> None:
-    """Refuse a part whose holes fall apart into more when its webs are given a little more.
-
-    Raises
-    ------
-    TraceError
-        If a web is too thin to be told from the holes beside it.
-
-    """
+def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]]:
+    """Return where holes fall apart into more when webs are given a little more, px (x, y)."""
     import cv2
 
     whole = cv2.morphologyEx(made.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
@@ -124,7 +125,8 @@ def _check_webs(calmed: Light, made: Mask, mm: float) -> None:
     cv2.drawContours(inner, outlines, -1, 1, -1)
 
     empty = ((inner > 0) & ~made).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    count, labels, stats, middles = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    found: dict[int, tuple[float, float]] = {}
     for more in _WEBS:
         left = (empty & (calmed <= -more)).astype(np.uint8)
         _, _, pieces, centres = cv2.connectedComponentsWithStats(left, connectivity=4)
@@ -134,10 +136,8 @@ def _check_webs(calmed: Light, made: Mask, mm: float) -> None:
             sizes = np.sort(pieces[1:, cv2.CC_STAT_AREA][within == label])[::-1]
             whole_size = float(stats[label, cv2.CC_STAT_AREA])
             if len(sizes) > 1 and sizes[1] > _HALVES * whole_size > _LEAST_HOLE / mm**2:
-                raise TraceError(
-                    "webs between holes are too thin in this picture to be told from the holes; "
-                    "take the photo from nearer, or paint ink on the webs at Picture"
-                )
+                found[label] = (float(middles[label, 0]), float(middles[label, 1]))
+    return list(found.values())
 
 
 def _small(mask: Mask, mm: float) -> Mask:
@@ -186,7 +186,7 @@ def like_face(looks: Looks, core: Mask) -> Light:
         return np.zeros(core.shape, np.float32)
     middle = np.median(values, axis=0)
     usual = 1.4826 * np.median(np.abs(values - middle), axis=0) + _ALWAYS
-    return np.asarray((np.abs(looks.look - middle) / usual).max(-1), np.float32)
+    return np.asarray(largest(np.abs(looks.look - middle) / usual), np.float32)
 
 
 def _leaning(bins: NDArray[np.int32], face: Mask, others: tuple[Mask, ...]) -> Light:

@@ -18,11 +18,12 @@ P. J. Huber, "Robust Statistics", 1981, chapter 7, for fits that leave out what 
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import Floats
 
 Mask = NDArray[np.bool_]
@@ -57,6 +58,8 @@ class Seen(NamedTuple):
     mm : float
         Side of a pixel.
     thickness : float, mm
+    steep : (H, W) of float32
+        Steepest change of the logarithm of light within each pixel, a px of the fine picture.
     """
 
     light: Light
@@ -66,6 +69,18 @@ class Seen(NamedTuple):
     off: Mask
     mm: float
     thickness: float
+    steep: Light
+
+    def window(self, box: tuple[slice, slice]) -> Seen:
+        """Return the same for a box of the picture."""
+        return self._replace(
+            light=self.light[box],
+            grain=self.grain[box],
+            domain=self.domain[box],
+            on=self.on[box],
+            off=self.off[box],
+            steep=np.ascontiguousarray(self.steep[box]),
+        )
 
 
 class Looks(NamedTuple):
@@ -83,7 +98,7 @@ class Looks(NamedTuple):
 def colours_of(light: Light) -> Light:
     """Return the shares of red and blue in the light (..., 3), weighted, as (..., 2)."""
     raised = light + np.float32(_FAINT)
-    total = raised.sum(-1)
+    total = raised[..., 0] + raised[..., 1] + raised[..., 2]
     return np.asarray(
         _COLOUR * np.stack([raised[..., 0] / total, raised[..., 2] / total], -1), np.float32
     )
@@ -91,7 +106,14 @@ def colours_of(light: Light) -> Light:
 
 def log_light(light: Light) -> Light:
     """Return the mean logarithm of the light (..., 3), as (...)."""
-    return np.asarray(np.log(light + np.float32(_DARK)).mean(-1), np.float32)
+    raised = light + np.float32(_DARK)
+    product = raised[..., 0] * raised[..., 1] * raised[..., 2]
+    return np.asarray(np.log(product) / 3, np.float32)
+
+
+def largest(values: Light | Floats) -> NDArray[Any]:
+    """Return the largest of three values (..., 3) at each place; NumPy's own way is slow here."""
+    return np.maximum(np.maximum(values[..., 0], values[..., 1]), values[..., 2])
 
 
 class Bench(NamedTuple):
@@ -224,22 +246,35 @@ def _like_shade(look: Light, ground: Floats, shares: tuple[float, ...], most: fl
     A lamp and the light all round differ in colour along blue and yellow, so a shadow's colour
     may be off that way, the more the deeper it is, but hardly along green and magenta.
     """
-    best = np.full(look.shape[:2], 99.0, np.float32)
     base = np.asarray(ground, np.float32)[None]
     level, colour = log_light(base)[0], colours_of(base)[0]
-    for share in shares:
-        darker = base * np.float32(share)
-        fall = log_light(darker)[0] - level
-        red, blue = (colours_of(darker)[0] - colour).tolist()
-        depth = min(-float(np.log(share)), 1.5)
-        off = (look[..., 0] - fall) / 0.12
-        one, two = look[..., 1] - red, look[..., 2] - blue
-        warm, green = (
-            (one - two) / 2 / (0.10 + 0.12 * depth),
-            (one + two) / 2 / (0.05 + 0.03 * depth),
-        )
-        best = np.minimum(best, off**2 + warm**2 + green**2)
-    return np.asarray(best < most**2)
+    darker = base * np.array(shares, np.float32)[:, None]
+    fall = log_light(darker) - level
+    off = colours_of(darker) - colour
+    depth = np.minimum(-np.log(np.array(shares, np.float32)), 1.5)
+    table = np.column_stack([fall, off, 0.10 + 0.12 * depth, 0.05 + 0.03 * depth])
+    flat = np.ascontiguousarray(look, np.float32).reshape(-1, 3)
+    away = _nearest_shade(flat, table.astype(np.float32))
+    return np.asarray(away < most**2).reshape(look.shape[:2])
+
+
+@compiled
+def _nearest_shade(look: Light, table: Light) -> Light:
+    """Return how far, squared, each look lies from the nearest shade of a table.
+
+    Rows of the table: fall of light, red and blue, and how far warm and green may be off.
+    """
+    out = np.empty(len(look), np.float32)
+    for i in range(len(look)):
+        best = np.float32(99.0)
+        for k in range(len(table)):
+            off = (look[i, 0] - table[k, 0]) / np.float32(0.12)
+            one, two = look[i, 1] - table[k, 1], look[i, 2] - table[k, 2]
+            warm = (one - two) / (2 * table[k, 3])
+            green = (one + two) / (2 * table[k, 4])
+            best = min(best, off * off + warm * warm + green * green)
+        out[i] = best
+    return out
 
 
 def _bench(look: Light, off: Mask) -> tuple[Floats, Floats]:

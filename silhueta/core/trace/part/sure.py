@@ -15,16 +15,21 @@ from typing import NamedTuple
 import numpy as np
 
 from silhueta.core.datum.edges import sample
-from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.trace.part.border import Sight, outward_of
+from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
+from silhueta.core.trace.part.cast import clear
 
 # mm from the edge, or px if that is more, at which its sides are held against each other
 _BESIDE = ((0.5, 1.5), (0.8, 3.0), (1.1, 4.5))
 _WEAK = 2.0  # leaning that the inside must have over the outside
+_SHARP = 0.04  # sharp step of the logarithm of light that shows an edge between alike sides
 _GUESSED = 0.5  # share of an edge that is weak, from which it is none
 _SHAKY = 0.1  # share of the outer edge that is weak, from which nothing is said for sure
-_LARGE_MM2 = 20.0  # of something that may be a hole: too large to leave open
+_BORDER_MM, _GROUND_MM = 0.8, 20.0  # of the edge that is not looked at; over which a face is even
+_STANDS_OUT = 0.25  # of the logarithm of light
+_LEAST_MM2, _MOST_MM2 = 3.0, 400.0
+_LONG, _FULL = 5.0, 0.45  # length over width of a hole at most, and share of its box it fills
+_ALL_ROUND = 0.5  # share of a mark's border with a clear edge
 
 
 class Doubt(NamedTuple):
@@ -45,6 +50,8 @@ def weak_share(ring: Floats, sight: Sight) -> tuple[float, Floats]:
 
     # colour bleeds over an edge by some pixels: the clearest of three places counts
     weak = leaning(-1.0).max(0) - leaning(1.0).min(0) < _WEAK
+    if sight.alike:  # then looks were not what told the part
+        weak &= sharpness_at(ring, outward, sight) < _SHARP
     middle = ring[weak].mean(0) if weak.any() else ring.mean(0)
     return float(weak.mean()), middle
 
@@ -52,7 +59,7 @@ def weak_share(ring: Floats, sight: Sight) -> tuple[float, Floats]:
 def judged(
     rings: list[Floats], areas: list[float], sight: Sight
 ) -> tuple[list[int], tuple[Doubt, ...]]:
-    """Return which rings are edges of the part, and what is doubtful about the rest.
+    """Return which rings are edges of the part, and what is doubtful.
 
     Parameters
     ----------
@@ -63,32 +70,69 @@ def judged(
     sight : Sight
         What they were seen in.
 
-    Raises
-    ------
-    TraceError
-        If the outer edge is guessed, or something that may be a large hole is.
-
     """
     kept, doubts = [], []
     for number, (ring, area) in enumerate(zip(rings, areas, strict=True)):
         weak, middle = weak_share(ring, sight)
         place = (float(middle[0]), float(middle[1]))
         if area > 0 and weak > _SHAKY:
-            raise TraceError(
+            text = (
                 f"{100 * weak:.0f} % of the part's edge cannot be told from what lies beside it, "
-                "so a shadow or a piece of the ground may have been taken for part; paint ink on "
+                "so a shadow or a piece of the ground may have been taken for part: paint ink on "
                 "the part and scrape on the shadow there at Picture, or take the photo in softer "
                 "light on something of another colour"
             )
-        if area < 0 and weak > _GUESSED:
-            large = abs(area) * sight.mm**2
-            if large > _LARGE_MM2:
-                raise TraceError(
-                    f"something of {large:.0f} mm² on the part may be a hole or a mark on its "
-                    "face; paint scrape on it at Picture if it is a hole, ink if it is not"
-                )
-            text = "may be a hole or a mark on the face; it was left out"
             doubts.append(Doubt(place, text))
+        if area < 0 and weak > _GUESSED:
+            doubts.append(Doubt(place, _may_be_hole(abs(area) * sight.mm**2)))
             continue
         kept.append(number)
-    return kept, tuple(doubts)
+    return kept, (*doubts, *_unnoticed([rings[i] for i in kept], sight))
+
+
+def _may_be_hole(mm2: float) -> str:
+    return (
+        f"something of {mm2:.0f} mm² may be a hole or a mark on the face, and was left out: paint "
+        "scrape on it at Picture if it is a hole, ink if it is not"
+    )
+
+
+def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
+    """Return what stands out on the face with a clear edge all round, as a hole in shade does."""
+    import cv2
+
+    shape = sight.leaning.shape
+    part = np.zeros(shape, np.uint8)
+    for ring in rings:  # holes after what they are in
+        places = np.round((ring * sight.factor - 0.5) * 16).astype(np.int32)
+        hole = cv2.contourArea(ring.astype(np.float32), oriented=True) > 0
+        cv2.fillPoly(part, [places], 0 if hole and part.any() else 1, cv2.LINE_8, 4)
+    mm = sight.mm / sight.factor
+    clear_of = cv2.distanceTransform(part, cv2.DIST_L2, 3) * mm > _BORDER_MM
+    if not clear_of.any():
+        return []
+    size = (shape[1], shape[0])
+    light = np.asarray(cv2.resize(sight.light, size, interpolation=cv2.INTER_AREA), np.float32)
+    level = cv2.GaussianBlur(np.log(light.mean(-1) + np.float32(0.01)), (0, 0), 0.8)
+    shown = np.where(part > 0, level, np.median(level[clear_of]))
+    eight = np.clip((shown + 5.0) * 50, 0, 255).astype(np.uint8)
+    side = min(2 * int(_GROUND_MM / mm / 2) + 1, 255)
+    around = cv2.medianBlur(eight, side).astype(np.float32) / 50 - 5.0
+    off = level - around
+    usual = 1.4826 * float(np.median(np.abs(off[clear_of])))
+    strange = (np.abs(off) > max(_STANDS_OUT, 4.0 * usual)) & clear_of
+    opened = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    count, labels, stats, centres = cv2.connectedComponentsWithStats(opened)
+    doubts = []
+    for label in range(1, count):
+        area = float(stats[label, cv2.CC_STAT_AREA]) * mm * mm
+        left, top, wide, high = stats[label, :4].tolist()
+        if not _LEAST_MM2 < area < _MOST_MM2 or max(wide, high) > _LONG * min(wide, high):
+            continue
+        if stats[label, cv2.CC_STAT_AREA] < _FULL * wide * high:
+            continue
+        box = (slice(max(top - 14, 0), top + high + 14), slice(max(left - 14, 0), left + wide + 14))
+        if clear((labels == label)[box], light[box]) > _ALL_ROUND:
+            x, y = (centres[label] / sight.factor).tolist()
+            doubts.append(Doubt((float(x), float(y)), _may_be_hole(area)))
+    return doubts

@@ -33,12 +33,12 @@ _WAYS = 32
 _UNTOLD = 12.0  # mm of shadow that are sought where the thickness is not known
 _STEEP = 2.2  # times the thickness: the longest shadow that is sought
 _MUCH = 0.3  # of a thing that looks like shade, so that looks do not tell
-_LENGTHS = (0.3, 0.6, 0.9, 1.3, 1.8)  # of the thickness, that a shadow is long
 _AS_GOOD, _ANOTHER = 0.015, 0.06  # cost, and share of the part, of a rival explanation
 _CUT_OFF = 0.2  # cost of a part that reaches the picture's border
 _SAME_LOOK = 0.35  # difference of look under which two places are of one thing
 _WORTH = 0.15  # of a bit of difference between part and shadow
 _BLACK = 0.4  # of a part that looks like deep shade: it is its own look
+_STEP, _OFF_STEP = 0.15, 0.25  # change of look a px that is a clear edge; cost of having none
 
 
 class Explanation(NamedTuple):
@@ -130,50 +130,77 @@ def _kinds(look: Light, solid: Mask) -> tuple[NDArray[np.int32], int]:
 
 
 def _splits(
-    seen: Seen,
     look: Light,
     thing: Mask,
     shade: Mask,
     deep: Mask,
     kinds: NDArray[np.int32],
     many: int,
-) -> Iterator[tuple[Mask, bool]]:
-    """Yield masks that may be the part, and whether their look was not what chose them."""
+) -> Iterator[Mask]:
+    """Yield masks that may be the part, chosen by their look."""
     import cv2
 
-    yield thing & ~shade, False
-    yield thing & ~shade & ~deep, False
-    yield thing, True
+    yield thing & ~shade
+    yield thing & ~shade & ~deep
     here = [k for k in range(many) if (kinds[thing] == k).sum() > 0.01 * thing.sum()]
     for count in range(1, len(here)):
         for some in combinations(here, count):
-            yield thing & np.isin(kinds, some), False
+            yield thing & np.isin(kinds, some)
     smooth = cv2.medianBlur(np.ascontiguousarray(look[..., 0]), 3)
     for level in _LEVELS:
-        yield thing & (smooth < level), False
-        yield thing & (smooth > level), False
-    if (shade & thing).sum() < _MUCH * thing.sum():
-        return
-    whole = thing.astype(np.uint8)
-    for share in _LENGTHS:
-        length = share * (seen.thickness or 3.0) / seen.mm
-        if not 1.0 <= length <= 60:
-            continue
-        for way in range(0, _WAYS, 2):
-            angle = 2 * np.pi * way / _WAYS
-            kernel, anchor = _segment(length, angle)
-            yield cv2.erode(whole, kernel, anchor=anchor) > 0, True
+        yield thing & (smooth < level)
+        yield thing & (smooth > level)
 
 
-def _segment(length: float, angle: float) -> tuple[NDArray[np.uint8], tuple[int, int]]:
-    """Return the kernel that erodes by a straight way from its anchor, and the anchor (x, y)."""
-    import cv2
+class _Tried(NamedTuple):
+    """One split of a thing, in its own box."""
 
-    reach = int(np.ceil(length))
-    kernel = np.zeros((2 * reach + 1, 2 * reach + 1), np.uint8)
-    end = (round(reach + length * np.cos(angle)), round(reach + length * np.sin(angle)))
-    cv2.line(kernel, (reach, reach), end, 1)
-    return kernel, (reach, reach)
+    part: Mask
+    shadow: Mask
+    cost: float
+    throw: tuple[float, float]
+    touches: bool
+
+
+class _Judge:
+    """Weighs splits of one thing, in a box round it."""
+
+    def __init__(self, seen: Seen, looks: Looks, thing: Mask, rim: Mask, brink: Mask) -> None:
+        self.seen, self.looks, self.thing, self.rim, self.brink = seen, looks, thing, rim, brink
+        self.bins = _bins(looks.look, seen.grain)
+        self.steps = _steps(seen.steep)
+        self.tried: list[_Tried] = []
+
+    def tell(self, split: Mask, least: float, free: bool = False) -> _Tried | None:
+        """Return a split's explanation; None when it is none, or was tried before.
+
+        `free`: its looks were not what chose it.
+        """
+        import cv2
+
+        three = np.ones((3, 3), np.uint8)
+        seen, thing, shade, deep = self.seen, self.thing, self.looks.shade, self.looks.deep
+        closed = cv2.morphologyEx(split.astype(np.uint8), cv2.MORPH_CLOSE, three) * thing
+        opened = cv2.morphologyEx(closed.astype(np.uint8), cv2.MORPH_OPEN, three)
+        count, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
+        if count < 2:
+            return None
+        part = labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+        size = int(part.sum())
+        if size < least or any((part ^ t.part).sum() < 0.002 * size for t in self.tried):
+            return None
+        # a part that is black itself is no shadow
+        dim = shade | deep if (deep & part).sum() < _BLACK * size else shade
+        way, shadow = _thrown(seen, part, thing, dim)
+        touches = bool((part & self.rim).any())
+        cost = _cost(seen, part, shadow, thing, dim, deep, self.brink)
+        cost += _CUT_OFF if touches else 0.0
+        cost += _OFF_STEP * (1.0 - float(self.steps[_border(part)].mean()))
+        if free:
+            cost -= _WORTH * _told_apart(self.bins[part], self.bins[thing & ~part])
+        made = _Tried(part, shadow & ~part, cost, way, touches)
+        self.tried.append(made)
+        return made
 
 
 def _explained(
@@ -187,65 +214,63 @@ def _explained(
     least: float,
 ) -> Explanation | None:
     """Return the best explanation of one thing."""
-    import cv2
-
     rows, columns = np.nonzero(whole)
     pad = int(3 * max(seen.thickness, 2.0) / seen.mm) + 6
     top, left = max(int(rows.min()) - pad, 0), max(int(columns.min()) - pad, 0)
     box = (slice(top, int(rows.max()) + pad), slice(left, int(columns.max()) + pad))
     thing, shade, look = whole[box], looks.shade[box], looks.look[box]
-    deep = looks.deep[box]
-    three = np.ones((3, 3), np.uint8)
-    best: Explanation | None = None
-    tried: list[Mask] = []
-    costs: list[float] = []
-    bins = _bins(look, seen.grain[box])
-    for split, free in _splits(seen, look, thing, shade, deep, kinds[box], many):
-        closed = cv2.morphologyEx(split.astype(np.uint8), cv2.MORPH_CLOSE, three) * thing
-        opened = cv2.morphologyEx(closed.astype(np.uint8), cv2.MORPH_OPEN, three)
-        count, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
-        if count < 2:
-            continue
-        label = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
-        part = labels == label
-        if part.sum() < least or any((part ^ t).sum() < 0.002 * part.sum() for t in tried):
-            continue
-        tried.append(part)
-        # a part that is black itself is no shadow
-        dim = shade | deep if (deep & part).sum() < _BLACK * part.sum() else shade
-        throw, shadow = _thrown(seen, part, thing, dim)
-        touches = bool((part & rim[box]).any())
-        cost = _cost(seen, part, shadow, thing, dim, deep, brink[box]) + (
-            _CUT_OFF if touches else 0.0
-        )
-        if free:
-            cost -= _WORTH * _told_apart(bins[part], bins[thing & ~part])
-        costs.append(cost)
-        if best is None or cost < best.cost:
-            best = Explanation(
-                _placed(part, box, whole.shape),
-                _placed(shadow & ~part, box, whole.shape),
-                cost,
-                throw,
-                touches,
-                whole,
-            )
-    if best is None:
+    near = seen.window(box)
+    here = Looks(look, looks.unlike[box], shade, looks.deep[box])
+    judge = _Judge(near, here, thing, rim[box], brink[box])
+    for split in _splits(look, thing, shade, here.deep, kinds[box], many):
+        judge.tell(split, least)
+    judge.tell(thing, least, free=True)
+    if not judge.tried:
         return None
-    chosen = best.part[box]
-    rest = thing & ~chosen & ~best.shadow[box]
-    if rest.sum() > 0.5 * chosen.sum() and (rest & rim[box]).any():
-        apart = np.median(look[rest], axis=0) - np.median(look[chosen], axis=0)
-        if np.abs(apart).max() < _SAME_LOOK:  # the part goes on over the picture's border
-            return best._replace(touches=True)
-    if (shade & chosen).sum() < _MUCH * chosen.sum():
-        return best
-    whole_size = float(chosen.sum())
-    unclear = any(
-        cost < best.cost + _AS_GOOD and (part ^ chosen).sum() > _ANOTHER * whole_size
-        for part, cost in zip(tried, costs, strict=True)
+    best = min(judge.tried, key=lambda t: t.cost)
+    made = Explanation(
+        _placed(best.part, box, whole.shape),
+        _placed(best.shadow, box, whole.shape),
+        best.cost,
+        best.throw,
+        best.touches,
+        whole,
     )
-    return best._replace(unclear=unclear)
+    rest = thing & ~best.part & ~best.shadow
+    if rest.sum() > 0.5 * best.part.sum() and (rest & rim[box]).any():
+        apart = np.median(look[rest], axis=0) - np.median(look[best.part], axis=0)
+        if np.abs(apart).max() < _SAME_LOOK:  # the part goes on over the picture's border
+            return made._replace(touches=True)
+    if (shade & best.part).sum() < _MUCH * best.part.sum():
+        return made
+    size = float(best.part.sum())
+    unclear = any(
+        other.cost < best.cost + _AS_GOOD and _apart(other.part, best.part) > _ANOTHER * size
+        for other in judge.tried
+    )
+    return made._replace(unclear=unclear)
+
+
+def _steps(steep: Light) -> Light:
+    """Return how clear an edge passes within a pixel of each place, 0 to 1."""
+    import cv2
+
+    near = cv2.dilate(steep, np.ones((3, 3), np.uint8))
+    return np.asarray(np.minimum(near / _STEP, 1.0), np.float32)
+
+
+def _border(part: Mask) -> Mask:
+    import cv2
+
+    return part & ~(cv2.erode(part.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0)
+
+
+def _apart(one: Mask, other: Mask) -> int:
+    """Return by how many px two parts differ, where that is more than a rim a pixel wide."""
+    import cv2
+
+    apart = (one ^ other).astype(np.uint8)
+    return int(cv2.morphologyEx(apart, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)).sum())
 
 
 def _placed(mask: Mask, box: tuple[slice, slice], shape: tuple[int, ...]) -> Mask:

@@ -13,8 +13,10 @@ from silhueta.core.job import Job, Optics, PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode
 from silhueta.core.steps import Stroke
 from silhueta.core.trace.job_trace import read_job, trace_job
-from silhueta.core.trace.part.border import _closed_path
+from silhueta.core.trace.part.border import Sight, _closed_path
+from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
+from silhueta.core.trace.part.sure import judged
 from tests.conftest import encoded
 
 A4 = (210.0, 297.0)
@@ -128,6 +130,7 @@ def test_a_shade_is_the_ground_with_less_light_and_a_colour_is_not():
         np.zeros_like(everywhere),
         0.5,
         3.0,
+        np.zeros((120, 160), np.float32),
     )
     looks = looks_of(seen, grounds_of(seen))
     assert looks.unlike[40, 40]
@@ -156,3 +159,57 @@ def test_the_part_lies_where_it_lay():
     # a box of 100 x 60 turned by 0.3, and its rounding of 10 all round
     assert right - left == pytest.approx(100 * c + 60 * s + 20, abs=0.1)
     assert top - bottom == pytest.approx(100 * s + 60 * c + 20, abs=0.1)
+
+
+def brushed(throw: tuple[int, int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A brushed plate with a hole on light ground, its thing, and its picture: shadow as the face.
+
+    The shadow is as light as the face, and soft at its end.
+    """
+    from scipy.ndimage import gaussian_filter, shift
+
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[:300, :400]
+    part = (abs(x - 190) < 110) & (abs(y - 140) < 80) & (np.hypot(x - 180, y - 140) > 32)
+    steps = np.linspace(0, 1, 30)[:, None] * np.array(throw)
+    swept = [shift(part.astype(np.uint8), (v, u), order=0) > 0 for u, v in steps]
+    covered = part | np.any(swept, axis=0)
+    dim = np.where(throw == (0, 0), 0.0, gaussian_filter((covered & ~part) * 1.0, 3))
+    light = 0.7 * (1 - 0.6 * dim)
+    streaks = gaussian_filter(rng.normal(0, 1, (300, 1)), (0.7, 0)) * np.ones((1, 400))
+    light = np.where(part, 0.28 * np.exp(0.12 * streaks), light)
+    light = gaussian_filter(light, 0.7) + rng.normal(0, 0.004, light.shape)
+    light = np.repeat(light[:, :, None], 3, axis=2).astype(np.float32)
+    thing = (light[..., 0] < 0.64) | part
+    return part, thing, light
+
+
+@pytest.mark.parametrize("throw", [(0, 0), (14, 9), (-4, 16)])
+def test_where_face_and_shadow_look_alike_the_edges_tell_the_throw(throw):
+    part, thing, light = brushed(throw)
+    found = cast(thing, light, 0.3, 5.0, None)
+    assert np.hypot(found.throw[0] - throw[0], found.throw[1] - throw[1]) < 4.0
+    wrong = (found.part ^ part).sum() / part.sum()
+    assert wrong < 0.045  # a pixel all round is 0.03
+    if throw != (0, 0):
+        assert (thing ^ part).sum() > 3 * (found.part ^ part).sum()
+        assert clear(part, light) > clear(thing, light) + 0.2
+
+
+def test_a_hole_in_deep_shade_that_was_not_found_is_doubted_and_a_plain_face_is_not():
+    y, x = np.mgrid[:300, :400]
+    turn = np.linspace(0, 2 * np.pi, 900, endpoint=False)
+    rim = np.array([200.0, 150.0]) + 120 * np.column_stack([np.cos(turn), -np.sin(turn)])
+    face = np.hypot(x + 0.5 - 200, y + 0.5 - 150) < 120
+    noise = np.random.default_rng(2).normal(0, 0.01, (300, 400))
+    for radius, count in ((0, 0), (9, 1)):
+        dark = np.hypot(x + 0.5 - 230, y + 0.5 - 150) < radius
+        grey = np.where(dark, 0.06, np.where(face, 0.2, 0.8)) * np.exp(noise)
+        light = np.repeat(grey[:, :, None], 3, axis=2).astype(np.float32)
+        leaning = np.where(face, 4.0, -4.0).astype(np.float32)
+        sight = Sight(light, leaning, 1.0, 0.3, None)
+        kept, doubts = judged([rim], [np.pi * 120**2], sight)
+        assert kept == [0]
+        assert len(doubts) == count
+    assert np.hypot(doubts[0].place[0] - 230, doubts[0].place[1] - 150) < 1.5
+    assert "may be a hole" in doubts[0].text
