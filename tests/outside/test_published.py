@@ -8,7 +8,7 @@ from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.export import export
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import DpiDatum, TraceSettings
-from silhueta.core.trace.fit import fit_circle
+from silhueta.core.trace.circle import fit_circle
 from silhueta.core.trace.trace import trace
 from silhueta.core.units import MM_PER_INCH, parse_length
 from tests.conftest import grey_picture

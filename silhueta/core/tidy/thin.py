@@ -149,7 +149,7 @@ def _as_circle(path: Path, tolerance: float) -> Thinned | None:
     from silhueta.core.geometry.arcs import full_circle
     from silhueta.core.geometry.measure import signed_area
     from silhueta.core.geometry.nesting import reverse_loop
-    from silhueta.core.trace.fit import fit_circle
+    from silhueta.core.trace.circle import fit_circle
 
     if not isinstance(path, Loop) or len(path.kinds) < 3:
         return None

@@ -48,11 +48,14 @@ class Edge(NamedTuple):
         Standard deviation of one point across the edge.
     reach : int, px
         1 where there is only anti-aliasing, more where the picture is soft.
+    along : float
+        Points over which noise goes along.
     """
 
     contours: Contours
     noise: float
     reach: int
+    along: float = 1.0
 
 
 def true_edge(grey: Grey, found: Contours) -> Edge:

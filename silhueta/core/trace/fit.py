@@ -10,8 +10,8 @@ import shapely
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, OpenPath, circle_loop
+from silhueta.core.trace.circle import fit_circle
 from silhueta.core.trace.joints import chain_nodes, residual, tangent_turn
-from silhueta.core.trace.primitives import SUMS, add_point, circle_fit
 from silhueta.core.trace.segments import TRIM, Ints, break_open, break_up
 from silhueta.core.trace.settle import Flags, settle
 from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX
@@ -20,7 +20,9 @@ _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of t
 _PRICE = 0.2  # of gate², per segment
 _NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
 _PARTED = 30.0  # of noise², that a segment must save besides
+_PARTED_ALONG = 40.0  # the same where neighbours err together, times so many
 CORNER = np.radians(35.0)  # radians
+_ASIDE, _FEW = 3.0, 0.15  # gates that few of a circle's points may leave it by, and their share
 _TRIES = 4
 _SHORT = 5  # points, under which a chain stays as it is
 _RISE = 2e-3  # px
@@ -28,7 +30,8 @@ _RAGGED = 0.2  # nodes a point
 _SMOOTH = 1e-3  # radians of turn that are none
 _TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
-_ASTRAY = 10.0  # px: two almost parallel neighbours meet farther off, and would make a spike
+_ASTRAY = 6.0  # px: two almost parallel neighbours meet farther off, and would make a spike
+_SLIDES = 40  # points along the contour that a node may slide
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
 _WRONG = 0.7  # px beyond the gate, that no chain may leave its contour by
@@ -43,7 +46,12 @@ class Fit(NamedTuple):
 
 
 def fit_contour(
-    points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1, corner: float = CORNER
+    points: Floats,
+    tolerance: float,
+    noise: float = 0.0,
+    reach: int = 1,
+    corner: float = CORNER,
+    along: float = 1.0,
 ) -> Fit:
     """Return the loop of lines and arcs through a closed contour.
 
@@ -60,28 +68,36 @@ def fit_contour(
         How far blur reaches (`true_edge`).
     corner : float, radians
         Joints that turn by less are made tangent where the contour allows it.
+    along : float
+        Points over which noise goes along (`wobble`): so many tell as much as one.
 
     """
-    gate, trim, price = _limits(tolerance, noise, reach)
+    gate, trim, price = _limits(tolerance, noise, reach, along)
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
     x, y, radius, square, worst = fit_circle(local)
-    round_cost = square + 1.25 * price if radius > 0 and worst <= gate else np.inf
+    fits = radius > 0 and worst <= gate
+    if along > 1.0 and radius > 0 and worst <= _ASIDE * gate:  # a photo's edge is wrong in places
+        off = np.abs(np.hypot(local[:, 0] - x, local[:, 1] - y) - radius)
+        fits = float((off > gate).mean()) < _FEW
+    round_cost = square + 1.25 * price if fits else np.inf
     if round_cost <= 2 * price:
         return Fit(_circle(centre + (x, y), radius, local), worst)
     best = _chain(local, gate, trim, price, corner)
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
     area = _area(local)
+    # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
+    enough = gate if along == 1.0 else 1.5 * gate + _WRONG
     for share in _TIGHTER:
-        if best.worst <= gate and _is_sound(best, area):
+        if best.worst <= enough and _is_sound(best, area):
             break
         if len(best.nodes) > _RAGGED * len(points):
             break  # mere noise: no chain describes it
         again = _chain(local, share * gate, trim, share * share * price, corner)
         if again.worst < best.worst or not _is_sound(best, area):
             best = again
-    if best.worst > gate + _WRONG and len(best.nodes) <= _RAGGED * len(points):
+    if best.worst > enough + _WRONG and len(best.nodes) <= _RAGGED * len(points):
         share = _TIGHTEST
         again = _chain(local, share * gate, trim, share * share * price, corner)
         best = again if again.worst < best.worst else best
@@ -90,14 +106,17 @@ def fit_contour(
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
 
 
-def _limits(tolerance: float, noise: float, reach: int) -> tuple[float, float, float]:
+def _limits(
+    tolerance: float, noise: float, reach: int, along: float = 1.0
+) -> tuple[float, float, float]:
     """Return gate and trim, px, and what a segment costs, px².
 
     Whoever allows more than usual wants fewer segments.
     """
     gate = max(tolerance, _FINEST, _NOISIEST * noise)
     loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
-    return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + _PARTED * noise * noise
+    parted = _PARTED if along == 1.0 else _PARTED_ALONG * along
+    return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + parted * noise * noise
 
 
 def _area(points: Floats) -> float:
@@ -125,7 +144,7 @@ class _Chain(NamedTuple):
     bulges: Floats
     worst: float
     cost: float
-    astray: float  # the farthest that a node lies from the contour's point it stands for, px
+    astray: float  # the farthest that a node lies from the contour, px
 
 
 def _chain(points: Floats, gate: float, trim: float, price: float, corner: float) -> _Chain:
@@ -135,9 +154,24 @@ def _chain(points: Floats, gate: float, trim: float, price: float, corner: float
     settle(started, stops, nodes, bulges, free, free, trim)
     nodes, bulges = smoothed(started, stops, nodes, bulges, free, gate, trim, price, corner)
     worst, total = deviation(started, stops, nodes, bulges)
-    ends = started[stops[: len(nodes)] % len(started)]
-    astray = float(np.hypot(*(nodes - ends).T).max(initial=0.0))
-    return _Chain(nodes, bulges, worst, total + price * len(nodes), astray)
+    return _Chain(nodes, bulges, worst, total + price * len(nodes), _astray(started, stops, nodes))
+
+
+@compiled
+def _astray(points: Floats, stops: Ints, nodes: Floats) -> float:
+    """Return the farthest that a node lies from the contour about its breakpoint, px.
+
+    Along a smooth joint it may slide as it likes.
+    """
+    n = len(points)
+    farthest = 0.0
+    for k in range(len(nodes)):
+        nearest = np.inf
+        for i in range(stops[k] - _SLIDES, stops[k] + _SLIDES + 1):
+            dx, dy = nodes[k, 0] - points[i % n, 0], nodes[k, 1] - points[i % n, 1]
+            nearest = min(nearest, dx * dx + dy * dy)
+        farthest = max(farthest, nearest)
+    return float(np.sqrt(farthest))
 
 
 def fit_open(
@@ -278,47 +312,6 @@ def _without_flat(starts: Floats, ends: Floats, bulges: Floats) -> Floats:
     """Return bulges without those of arcs that rise less than anything could show."""
     rise = 0.5 * np.abs(bulges) * np.hypot(*(ends - starts).T)
     return np.where(rise < _RISE, 0.0, bulges)
-
-
-@compiled
-def fit_circle(points: Floats) -> tuple[float, float, float, float, float]:
-    """Return (x, y, radius, squared residuals, largest residual) of the geometric circle fit.
-
-    Taubin's fit, then Gauss-Newton on the distances, as in W. Gander, G. H. Golub and R. Strebel,
-    "Least-squares fitting of circles and ellipses", BIT 34, 1994, 558-578. Radius 0: none found.
-    """
-    n = len(points)
-    sums = np.zeros(SUMS)
-    ox, oy = points[0]
-    for i in range(n):
-        add_point(sums, points[i, 0] - ox, points[i, 1] - oy)
-    x, y, radius, _ = circle_fit(sums)
-    if radius <= 0.0:
-        return 0.0, 0.0, 0.0, np.inf, np.inf
-    x, y = x + ox, y + oy
-    for _ in range(50):
-        normal, right = np.zeros((3, 3)), np.zeros(3)
-        for i in range(n):
-            dx, dy = points[i, 0] - x, points[i, 1] - y
-            far = max(np.sqrt(dx * dx + dy * dy), 1e-12)
-            row = np.array([dx / far, dy / far, 1.0])
-            for a in range(3):
-                right[a] += row[a] * (far - radius)
-                for b in range(3):
-                    normal[a, b] += row[a] * row[b]
-        for a in range(3):
-            normal[a, a] += 1e-12 * n
-        step = np.linalg.solve(normal, right)
-        x, y, radius = x + step[0], y + step[1], radius + step[2]
-        if np.abs(step).max() < 1e-9 * max(radius, 1.0):
-            break
-    square, worst = 0.0, 0.0
-    for i in range(n):
-        dx, dy = points[i, 0] - x, points[i, 1] - y
-        off = abs(np.sqrt(dx * dx + dy * dy) - radius)
-        square += off * off
-        worst = max(worst, off)
-    return x, y, radius, square, worst
 
 
 @compiled

@@ -38,12 +38,12 @@ from silhueta.core.trace.pen import Drawing
 from silhueta.core.trace.pen_trace import bridged, lines_of, middles, one_edge
 from silhueta.core.trace.segments import TRIM
 from silhueta.core.trace.walls import Walls, at_the_top
+from silhueta.core.trace.wobble import ROOM, wobble_of
 from silhueta.core.trace_settings import Keep, TraceSettings
 from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
-_LAGS = (3.0, 8.0, 20.0)  # px along a photo's edge, over which its noise is measured
-_BY_NOISE = 4.0  # times the noise: what a photo's outline may leave its edge by, untold
+_ERROR_PX, _ERROR_MM = 0.8, 0.2  # slow errors of a photo's edge that are believed, at most
 _CHORD = 0.02  # px, for the search for crossings
 _RAGGED = 0.15  # nodes a point of the edge
 _RETRIES = (1.0, 0.5, 0.25, 0.0, 0.0)  # of the tolerance, for loops that cross
@@ -136,9 +136,11 @@ def trace(
     with work.stage("contours"):
         edge = _edge(got, settings, face, walls)
         if ready is not None:
-            edge = edge._replace(noise=noise_along(edge.contours, _LAGS))
+            wobble = wobble_of(edge.contours, min(_ERROR_PX, _ERROR_MM / size))
             if settings.tolerance is None:
-                tolerance = max(tolerance, _BY_NOISE * edge.noise)
+                tolerance = max(tolerance, ROOM * wobble.error)
+            noise, along = wobble.at(tolerance)
+            edge = edge._replace(noise=noise, along=along)
     width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
         fitting = _Fitting(edge, tolerance, settings)
@@ -309,6 +311,7 @@ class _Fitting(NamedTuple):
             edge.noise,
             edge.reach,
             np.radians(self.settings.corner),
+            edge.along,
         ).loop
         if curves and self.settings.fit == "curves":
             return curved(made, points, max(share * self.tolerance, 3 * edge.noise))

@@ -1,0 +1,73 @@
+"""How far edge points are off, and with how many neighbours: on processes that are known."""
+
+import numpy as np
+import pytest
+
+from silhueta.core.trace.contours import gathered
+from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.wobble import ROOM, wobble_of
+
+
+def process(fade: float, spread: float, count: int, seed: int) -> np.ndarray:
+    """A first-order autoregressive process: Box and Jenkins, "Time Series Analysis", 1970, 3.2.3.
+
+    Its autocorrelation at lag k is fade^k, so the sum over all lags is (1 + fade) / (1 - fade).
+    """
+    rng = np.random.default_rng(seed)
+    pushes = rng.normal(0, spread * np.sqrt(1 - fade**2), count + 500)
+    values = np.zeros(count + 500)
+    for i in range(1, len(values)):
+        values[i] = fade * values[i - 1] + pushes[i]
+    return values[500:]
+
+
+def ring(fade: float, spread: float, radius: float, seed: int) -> np.ndarray:
+    count = round(2 * np.pi * radius)
+    turn = np.linspace(0, 2 * np.pi, count, endpoint=False)
+    far = radius + process(fade, spread, count, seed)
+    return np.column_stack([far * np.cos(turn), -far * np.sin(turn)])
+
+
+@pytest.mark.parametrize(("fade", "along"), [(0.0, 1.0), (0.5, 3.0), (0.8, 9.0), (0.9, 19.0)])
+def test_noise_and_its_reach_are_those_of_the_process(fade, along):
+    rings = [ring(fade, 0.2, 320.0, seed) for seed in range(4)]
+    found = wobble_of(gathered(rings, np.ones(4), 0))
+    assert found.noise == pytest.approx(0.2, rel=0.2)
+    assert found.along == pytest.approx(along, rel=0.6, abs=0.8)
+
+
+def test_a_side_that_is_wrong_as_a_whole_shows_in_how_round_holes_are():
+    hole = ring(0.0, 0.05, 60.0, 1)
+    wall = 2.2 * np.sin(np.linspace(0, np.pi, 120))  # taken for face
+    hole[:120] *= 1 + wall[:, None] / 60
+    found = wobble_of(gathered([hole], np.ones(1), 0))
+    assert found.noise < 0.1
+    assert 0.3 < found.error < 0.8
+    assert wobble_of(gathered([hole], np.ones(1), 0), most=0.2).error == 0.2
+
+
+def test_errors_that_go_along_buy_no_segments_and_a_real_corner_does():
+    counts, alone = [], []
+    for seed in range(6):
+        points = ring(0.95, 0.4, 90.0, seed)
+        wobble = wobble_of(gathered([points], np.ones(1), 0))
+        tolerance = max(0.5, ROOM * wobble.error)
+        noise, along = wobble.at(tolerance)
+        made = fit_contour(points, tolerance, noise, 1, along=along)
+        counts.append(len(made.loop.nodes))
+        alone.append(len(fit_contour(points, 0.5, wobble.noise, 1).loop.nodes))
+    assert counts == [2] * 6  # a circle each
+    assert sum(alone) > 20
+    square = np.vstack(
+        [
+            np.column_stack([np.arange(300), np.full(300, 0.0)]),
+            np.column_stack([np.full(300, 300.0), np.arange(300)]),
+            np.column_stack([300.0 - np.arange(300), np.full(300, 300.0)]),
+            np.column_stack([np.full(300, 0.0), 300.0 - np.arange(300)]),
+        ]
+    )
+    square += np.column_stack([process(0.9, 0.3, 1200, 3), process(0.9, 0.3, 1200, 4)])
+    wobble = wobble_of(gathered([square], np.ones(1), 0))
+    tolerance = max(0.5, ROOM * wobble.error)
+    noise, along = wobble.at(tolerance)
+    assert len(fit_contour(square, tolerance, noise, 1, along=along).loop.nodes) == 4
