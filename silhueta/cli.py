@@ -9,7 +9,7 @@ from typing import cast
 import click
 
 from silhueta import __version__
-from silhueta.cli_report import Progress, write_report
+from silhueta.cli_report import Progress, say, write_report
 from silhueta.cli_tidy import tidy
 from silhueta.cli_trace import trace
 from silhueta.core.errors import SilhuetaError
@@ -106,25 +106,19 @@ def main() -> None:
         code = result if isinstance(result, int) else 0
     except click.UsageError as error:
         code = 2
-        _say(error.format_message())
+        say(error.format_message())
     except click.exceptions.Exit as error:
         code = error.exit_code
     except click.Abort:
-        _say("stopped; nothing more was written")
+        say("stopped; nothing more was written")
     except SilhuetaError as error:
-        _say(str(error))
+        say(str(error))
     except MemoryError:
-        _say("the memory ran out; save the picture smaller and try again")
+        say("the memory ran out; save the picture smaller and try again")
     except KeyboardInterrupt:
-        _say("stopped; nothing more was written")
+        say("stopped; nothing more was written")
     except Exception as error:
-        _say(
+        say(
             f"a fault in Silhueta ({type(error).__name__}: {error}); please report it with the file"
         )
     sys.exit(code)
-
-
-def _say(text: str) -> None:
-    line = " ".join(text.split())
-    start = "\r\x1b[K" if sys.stderr.isatty() else ""
-    sys.stderr.write(f"{start}silhueta: {line}\n")

@@ -80,3 +80,10 @@ class Progress:
         self._shown = percent
         sys.stderr.write(f"\r\x1b[K{stage} {percent} %")
         sys.stderr.flush()
+
+
+def say(text: str) -> None:
+    """Tell a person something, beside what was asked for."""
+    line = " ".join(text.split())
+    start = "\r\x1b[K" if sys.stderr.isatty() else ""
+    sys.stderr.write(f"{start}silhueta: {line}\n")

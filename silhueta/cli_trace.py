@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
+from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
 from silhueta.cli_values import (
     Angle,
     Area,
@@ -21,7 +21,7 @@ from silhueta.cli_values import (
     Threshold,
 )
 from silhueta.core.errors import SilhuetaError, TraceError, UnitsError
-from silhueta.core.job import Datum, DxfVersion, FrameOrigin, LengthDatum
+from silhueta.core.job import OPEN_MM, Datum, DxfVersion, FrameOrigin, LengthDatum
 from silhueta.core.trace_settings import Blend, Keep, Kind, Mode, Pen, Read
 from silhueta.core.units import Unit
 from silhueta.core.work import Work
@@ -57,8 +57,8 @@ _FILE = click.Path(path_type=File)
 @click.option("--page", metavar="a4|letter|…", help="The picture is a scan of this whole page.")
 @click.option(
     "--thickness",
-    type=Length(),
-    help="Of the part itself.",
+    type=Length(zero=True),
+    help="Of the part itself; 0mm for paper.",
 )
 @click.option(
     "--datum-height",
@@ -193,7 +193,7 @@ def trace(
     from silhueta.core.job import CutFileSettings, DpiDatum, Job, Optics, TraceSettings
     from silhueta.core.picture.decode import decode, decode_colour, read_picture_file
     from silhueta.core.picture.verdict import raster_of
-    from silhueta.core.trace.job_trace import read_job, trace_job
+    from silhueta.core.trace.job_trace import read_job, thickness_asked, trace_job
 
     work = Work(Progress())
     with work.stage("read"):
@@ -270,7 +270,15 @@ def trace(
             start, _ = read_job(
                 start, decoded, None if reading == "auto" else cast("Read", reading)
             )
+    if thickness is None:
+        start = thickness_asked(start)
     done, traced, rectified = trace_job(start, decoded, work)
+    if start.optics.thickness_open and rectified.solution.camera_height is not None:
+        most = OPEN_MM / rectified.solution.camera_height
+        say(
+            f"note: the part's thickness is not told: {OPEN_MM:g} mm would make it "
+            f"{100 * most:.1f} % smaller; give --thickness (0mm for paper)"
+        )
     if done.traced is not None and done.traced.doubts and not doubtful:
         if job is not None:
             save_job(done, job)

@@ -33,6 +33,8 @@ def photo(tmp_path_factory):
 
 def report(call, tmp_path, *arguments):
     out = tmp_path / "out.json"
+    if "--thickness" not in arguments:
+        arguments = (*arguments, "--thickness", "0mm")
     code, _, err = call(
         "trace", *arguments, "-o", tmp_path / "out.dxf", "--speck", "20mm2", "--report", out
     )
@@ -130,3 +132,17 @@ def test_what_is_not_sure_is_refused_unless_it_is_wanted_all_the_same(call, tmp_
     assert len(load_job(job).traced.doubts) >= 1
     assert call(*told, "--doubtful")[0] == 0
     assert out.exists()
+
+
+def test_a_thickness_that_is_not_told_widens_the_uncertainty_and_is_asked_for(
+    call, tmp_path, photo
+):
+    out = tmp_path / "out.json"
+    told = report(call, tmp_path, photo, "--sheet", "a4")["scale"]["relative_uncertainty"]
+    code, _, err = call("trace", photo, "-o", tmp_path / "o.dxf", "--sheet", "a4", "--report", out)
+    assert code == 0
+    assert "thickness is not told" in err
+    waiting = json.loads(out.read_text())["scale"]["relative_uncertainty"]
+    height = SCENE.plane().eye[2]
+    assert waiting > 5 * told
+    assert waiting == pytest.approx(3 / height, rel=0.05)  # half of 6 mm, as a standard uncertainty

@@ -71,12 +71,12 @@ def open_picture(source: PictureFile) -> Opened:
         from silhueta.core.datum.look_for import look_for_any
 
         datum = look_for_any(picture, colours=colours)
-    from silhueta.core.trace.job_trace import read_job
+    from silhueta.core.trace.job_trace import read_job, thickness_asked
 
     name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
     job = set_picture(Job(), source, name[:1].upper() + name[1:], datum)
     read = read_job(job, picture, colours=colours)[0]
-    return Opened(read, picture, None, colours=colours)
+    return Opened(thickness_asked(read), picture, None, colours=colours)
 
 
 def open_job(job: Job, file: File | None) -> Opened:

@@ -59,7 +59,8 @@ class Readout(QWidget):
             width, height = (f"{v / factor:,.{places}f}" for v in got.size_mm)
             sure = [unit, unit]
             if self._sigma is not None and true_size(job):
-                sure = [f"± {v / factor:.{places}f} {unit}" for v in self._sigma]
+                waits = " (thickness ?)" if job.optics.thickness_open else ""
+                sure = [f"± {v / factor:.{places}f} {unit}{waits}" for v in self._sigma]
             loops = got.outer_loops + got.holes
             self._figures = [
                 [("width", width, sure[0]), ("height", height, sure[1])],

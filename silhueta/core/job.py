@@ -28,6 +28,7 @@ from silhueta.core.units import Unit
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
+OPEN_MM = 6.0  # that a part of unknown thickness may be thick, so far as the ± goes
 CARD_MM = 0.76  # thickness of an ID-1 card, ISO/IEC 7810:2019, 5.1
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
@@ -256,22 +257,27 @@ class Optics:
     Parameters
     ----------
     thickness : float, mm
-        Of the part itself; 0: not told, or as thin as paper.
+        Of the part itself; 0: as thin as paper, or not told.
     focal35 : float or None
         The lens as a 35-mm equivalent, mm; None: from the file, or worked out.
     datum_height : float or None, mm
         How high the datum stands above what the part lies on; None: by what it is (`CARD_MM` for
         a card, 0 for paper).
+    thickness_open : bool
+        The thickness matters and is still to be told: it may be anything up to `OPEN_MM`.
 
     """
 
     thickness: float = 0.0
     focal35: float | None = None
     datum_height: float | None = None
+    thickness_open: bool = False
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.thickness) and self.thickness >= 0):
             raise ScaleError(f"the thickness must be 0 mm or more, got {self.thickness:g}")
+        if self.thickness_open and self.thickness > 0:
+            raise ScaleError("a thickness that is told is not open any more")
         height = self.datum_height
         if height is not None and not (math.isfinite(height) and 0 <= height <= 1000):
             raise ScaleError(f"the height of the datum must be 0 mm or more, got {height:g}")
@@ -317,6 +323,8 @@ class TraceStamp:
         keep within.
     noise_mm : float
         Standard deviation of a point of the edge.
+    tolerance_mm : float
+        By how much the outline may leave it, as it was kept; 0: not told.
     rims : int
         Dark strips along the picture's border that were left out.
     kept, replaced : int
@@ -337,6 +345,7 @@ class TraceStamp:
     deviation_mean: float = 0.0
     deviation_p95: float = 0.0
     noise_mm: float = 0.0
+    tolerance_mm: float = 0.0
     rims: int = 0
     kept: int = 0
     replaced: int = 0

@@ -155,6 +155,7 @@ def test_thickness_and_lens_change_the_size_and_nonsense_does_not(hand, phone):
 def test_a_length_is_read_and_held_against_the_true_one(hand, phone):
     hand.open(phone)
     hand.key(Qt.Key.Key_2, ALT)
+    hand.click("paper-thin")
     hand.click("check-length")
     for mm in ((90.0, 100.0), (210.0, 100.0)):  # the part's left and right edge
         hand.click_picture(*SCENE.plane().to_px(np.array([mm]))[0])
@@ -390,17 +391,24 @@ def test_a_demo_photo_is_a_click_away(hand):
     assert high == pytest.approx(80.6, abs=0.6)
 
 
-def test_the_readout_says_how_sure_the_size_is(hand, phone):
+def test_the_readout_says_how_sure_the_size_is_and_waits_for_the_thickness(hand, phone):
+    def width() -> tuple[str, str]:
+        groups = hand.window.readout.groups()
+        return next((f, unit) for group in groups for name, f, unit in group if name == "width")
+
     hand.open(phone)
-    figures = {
-        name: (figure, unit)
-        for group in hand.window.readout.groups()
-        for name, figure, unit in group
-    }
-    wide, unit = figures["width"]
+    wide, unit = width()
     assert float(wide) == pytest.approx(120, abs=0.15)
+    assert float(unit.split()[1]) > 2.0  # anything from paper to 6 mm
+    assert "thickness ?" in unit
+    hand.key(Qt.Key.Key_2, ALT)
+    assert "Waiting for it" in hand.window.sheets.scale.thickness_note.text()
+    hand.click("paper-thin")
+    hand.settle()
+    _, unit = width()
     assert unit.startswith("± 0.")
     assert unit.endswith("mm")
+    assert not hand.window.session.job.optics.thickness_open
 
 
 def test_a_picture_is_pasted(hand, plate_png):

@@ -26,6 +26,7 @@ from silhueta.core.datum.snap import find_round, snap
 from silhueta.core.datum.solve import Solution, Told, facts_of, solve
 from silhueta.core.errors import EditError, SilhuetaError
 from silhueta.core.job import (
+    OPEN_MM,
     Datum,
     GaugeDatum,
     Job,
@@ -99,8 +100,13 @@ class ScaleSheet(Worksheet):
         self.optics = QWidget(self)
         inside = QVBoxLayout(self.optics)
         inside.setContentsMargins(0, 4, 0, 0)
-        inside.addLayout(row(heading("Thickness"), None, self.thickness))
-        inside.addWidget(Note("Of the part, when its top face is measured.", self.optics))
+        self.thin = QPushButton("Paper-thin", self)
+        self.thin.setObjectName("paper-thin")
+        self.thin.clicked.connect(lambda: self._set_thickness(0.0))
+        inside.addWidget(heading("How thick is the part?"))
+        inside.addLayout(row(self.thickness, None, self.thin))
+        self.thickness_note = Note(parent=self.optics)
+        inside.addWidget(self.thickness_note)
         inside.addLayout(row(heading("Lens, 35-mm eq."), None, self.focal))
         self.lens_note = Note(parent=self.optics)
         inside.addWidget(self.lens_note)
@@ -270,7 +276,7 @@ class ScaleSheet(Worksheet):
         )
 
     def _set_thickness(self, mm: float) -> None:
-        self._set_optics("Thickness", thickness=mm)
+        self._set_optics("Thickness", thickness=mm, thickness_open=False)
 
     def _set_focal(self, value: float | None) -> None:
         self._set_optics("Lens", focal35=value)
@@ -309,7 +315,7 @@ class ScaleSheet(Worksheet):
             isinstance(d, SheetDatum | GaugeDatum | LengthDatum | RoundDatum) for d in job.datums
         )
         self.optics.setVisible(photo)
-        self.thickness.show_value(format_length(job.optics.thickness, self.session.units))
+        self._show_thickness(job)
         self.sure.setVisible(photo)
         solution: Solution | None = None
         fault = ""
@@ -324,6 +330,20 @@ class ScaleSheet(Worksheet):
         self._table.solution = solution if self.sure.isChecked() and photo else None
         self._table.update()
         self._show_result(job, solution, fault)
+
+    def _show_thickness(self, job: Job) -> None:
+        optics, unit = job.optics, self.session.units
+        waits = optics.thickness_open
+        self.thickness.show_value("" if waits else format_length(optics.thickness, unit))
+        self.thin.setEnabled(waits or optics.thickness > 0)
+        self.thin.setToolTip("" if self.thin.isEnabled() else "It is taken as thin as paper.")
+        most = format_length(OPEN_MM, unit)
+        self.thickness_note.say(
+            "▲ Waiting for it: its top face is nearer to the camera, and looks larger. Until then "
+            f"± allows for 0 to {most}."
+            if waits
+            else "Its top face is nearer to the camera than the datum, and measured there."
+        )
 
     def _show_kind(self, job: Job) -> None:
         lengths = [d for d in job.datums if isinstance(d, LengthDatum)]
@@ -419,6 +439,8 @@ class ScaleSheet(Worksheet):
             lines.append(f"100 mm are sure to ±{200 * sure:.2f} mm.")
         if solution.camera_height is not None:
             lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
+        if job.optics.thickness_open:
+            lines.append("▲ Waiting for the part's thickness.")
         if job.outline.taken and not self._tracing.bench.busy:
             left, bottom, right, top = job.outline.bounds
             unit = self.session.units

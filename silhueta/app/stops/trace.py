@@ -243,7 +243,8 @@ class TraceSheet(Worksheet):
         self.histogram.setVisible(plain or settings.mode == "band")
         self._show_proposal()
         self._show_overlays(job)
-        tolerance = settings.tolerance or DEFAULT_TOLERANCE_PX * size
+        kept = 0.0 if job.traced is None or is_stale(job) else job.traced.tolerance_mm
+        tolerance = settings.tolerance or kept or DEFAULT_TOLERANCE_PX * size
         self.side.set_chosen("light" if settings.invert else "dark")
         self.keep.set_chosen(settings.keep)
         grey = self._grey(job, settings)
@@ -273,6 +274,8 @@ class TraceSheet(Worksheet):
         stamp = job.traced
         if stamp is not None and not is_stale(job):
             noise = format_length(stamp.noise_mm, self.session.units, 3)
+            if job.trace.tolerance is None and tolerance > DEFAULT_TOLERANCE_PX * size + 1e-9:
+                return "From the picture: its edges are no truer. Smaller makes more segments."
             if tolerance < 2 * stamp.noise_mm:
                 return f"Finer than the picture's own noise ({noise}): the noise decides."
 

@@ -7,7 +7,7 @@ Words used here
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import Any
 
@@ -33,6 +33,11 @@ _HIGH, _STRONG = 0.4, 0.6  # step that is high in any case, and what it is worth
 _SKEW = 0.10  # how far from a true rectangle a guess of the focal length may leave one
 _ROUGH = 0.02  # relative spread of grey on paper
 _SKEW_GUESSED, _SKEW_KNOWN = 0.075, 0.045  # A4 and Letter differ by 0.089
+_TRIED = 3  # things of a card's shape, that are held against its corners
+_FAR_PX = 20.0  # between two that are not the same
+_TWO = (
+    "there are two sheets of this size in the picture; mark the four corners of the one that counts"
+)
 _HELD = 0.3  # share of each edge that must lie on one straight line
 _APART = 0.03  # of the long side between two that are not the same
 
@@ -101,7 +106,6 @@ def find_sheet(
         If there is none to be seen, or more than one, or it is not flat.
 
     """
-    long = max(grey.shape)
     sketch = sketch or sketch_of(grey)
     small, factor = sketch.small, sketch.factor
     guess = Lens(lens.focal * factor, (lens.centre[0] * factor, lens.centre[1] * factor))
@@ -111,20 +115,77 @@ def find_sheet(
             "no sheet of this size is to be seen in the picture; mark its four corners, or take "
             "the photo with the whole sheet in it"
         )
+    alike = scores > 0.93 * scores[0]
     best = quads[0]
     apart = np.abs(quads - best).max((1, 2)) > 3 * _APART * max(small.shape)
-    rivals = np.flatnonzero(apart & (scores > 0.93 * scores[0]))
-    if any(not _overlap(best, quads[i]) for i in rivals[:20]):
-        raise ScaleError(
-            "there are two sheets of this size in the picture; mark the four corners of the one "
-            "that counts"
-        )
-    rounded = sorted(size) == sorted(SIZES["card"])
-    found = _measure(in_light(eight(grey)), best / factor, lens, long, 0.08 if rounded else 0.03)
+    rivals = [i for i in np.flatnonzero(apart & alike)[:20] if not _overlap(best, quads[i])]
+    if sorted(size) != sorted(SIZES["card"]):
+        if rivals:
+            raise ScaleError(_TWO)
+        return _measured(grey, best / factor, size, lens, lens_known, sketch)
+    others = [i for i in range(len(quads)) if not _overlap(best, quads[i])]
+    return _the_card(grey, [best, *(quads[i] for i in others[:_TRIED])], lens, lens_known, sketch)
+
+
+def _the_card(
+    grey: Grey, rough: list[Floats], lens: Lens, lens_known: bool, sketch: Sketch
+) -> FoundSheet:
+    """Return the card among things of its shape: the one with the most rounded corners.
+
+    Raises
+    ------
+    ScaleError
+        If none has, or two have as many, or none is flat.
+
+    """
+    found: list[FoundSheet] = []
+    fault: ScaleError | None = None
+    for corners in rough:
+        try:
+            one = _measured(grey, corners / sketch.factor, SIZES["card"], lens, lens_known, sketch)
+        except ScaleError as error:
+            fault = fault or error
+            continue
+        seen = _rounded_corners(grey, one.rectangle.corners, one.size)
+        if seen is not None:
+            found.append(replace(one, corners_seen=seen))
+        else:
+            fault = ScaleError(
+                "what looks like the card has no rounded corners, so it may be the part; mark the "
+                "four corners of the card, or give another datum"
+            )
+    found.sort(key=lambda one: -one.corners_seen)
+    if not found:
+        raise fault or ScaleError(_TWO)
+    same = [one for one in found[1:] if one.corners_seen == found[0].corners_seen]
+    centre = found[0].rectangle.corners.mean(0)
+    if any(np.hypot(*(one.rectangle.corners.mean(0) - centre)) > _FAR_PX for one in same):
+        raise ScaleError(_TWO)
+    return found[0]
+
+
+def _measured(
+    grey: Grey,
+    rough: Floats,
+    size: tuple[float, float],
+    lens: Lens,
+    lens_known: bool,
+    sketch: Sketch,
+) -> FoundSheet:
+    """Return the sheet at rough corners, px, measured.
+
+    Raises
+    ------
+    ScaleError
+        If it is not flat, or not of that size.
+
+    """
+    spare = 0.08 if sorted(size) == sorted(SIZES["card"]) else 0.03
+    found = _measure(in_light(eight(grey)), rough, lens, max(grey.shape), spare)
     size = _as_it_lies(found.corners, size, lens)
     again = Lens(lens.focal, lens.centre, found.k1)
     ideal = again.straighten(found.corners)
-    support = float(_support(small, ideal[None] * factor)[0].mean())
+    support = float(_support(sketch.small, ideal[None] * sketch.factor)[0].mean())
     limit = _SKEW_KNOWN if lens_known else _SKEW_GUESSED
     straight = float(found.held.min()) >= _HELD
     askew = skew(ideal, size, again)
@@ -133,13 +194,7 @@ def find_sheet(
             "what looks like the sheet is not a flat rectangle of its size; lay it flat, choose "
             "the size it has, or mark its four corners"
         )
-    corners_seen = _rounded_corners(grey, found.corners, size) if rounded else 0
-    if corners_seen is None:
-        raise ScaleError(
-            "what looks like the card has sharp corners, so it may be the part; mark the four "
-            "corners of the card, or give another datum"
-        )
-    return FoundSheet(found, size, support, askew, corners_seen)
+    return FoundSheet(found, size, support, askew)
 
 
 def _rounded_corners(grey: Grey, corners: Floats, size: tuple[float, float]) -> int | None:
@@ -157,6 +212,8 @@ def _rounded_corners(grey: Grey, corners: Floats, size: tuple[float, float]) -> 
     across = np.array([sample(grey, corners + d * mm[:, None] * inward) for d in (-2.0, 0.55, 4.0)])
     ground, corner, card = across
     clear = np.abs(card - ground) > 25  # a printed stripe may be as dark as the ground
+    if clear.sum() == 3:  # a stripe runs along a whole side: one corner alone is cut off
+        return None
     shown = (np.abs(corner - ground) < np.abs(corner - card)) & clear
     return int(shown.sum()) if shown.sum() >= max(2, 0.75 * clear.sum()) else None
 

@@ -18,6 +18,7 @@ from silhueta.core.job import MARKED_PX, GaugeDatum, SheetDatum
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import in_light
 
+_SMALL_SHEET = 0.2  # of the picture; what is smaller may be a plate of a sheet's shape
 _BETTER = 0.15  # support by which one kind of sheet must fit better than another
 _LEAST_PX = 700  # of a photo's long side
 _CLEARLY = 0.05  # by which the shape must speak against the order in which a size was given
@@ -104,8 +105,31 @@ def look_for_any(
         found.sort(key=lambda pair: -pair[0])
         if found:
             clear = len(found) == 1 or found[0][0] > found[1][0] + _BETTER
-            return found[0][1] if clear else None
+            best = found[0][1] if clear else None
+            if best is not None and names != ("card",) and colours is not None:
+                return _or_the_card(best, picture, colours, lens, known)
+            return best
     return None
+
+
+def _or_the_card(
+    sheet: SheetDatum, picture: Picture, colours: NDArray[np.uint8], lens: Lens, known: bool
+) -> SheetDatum | None:
+    """Return a sheet, unless it is small, and a card beside it says that it is a plate.
+
+    None where both may be.
+    """
+    x, y = np.array(sheet.corners).T
+    area = 0.5 * abs(float(x @ np.roll(y, -1) - np.roll(x, -1) @ y))
+    if area > _SMALL_SHEET * picture.width * picture.height:
+        return sheet
+    try:
+        card = _card(picture, colours, lens, known)
+    except ScaleError:
+        return sheet
+    if card.corners_seen < 4:
+        return None if card.corners_seen == 3 else sheet
+    return _datum(card, "card", lens)
 
 
 def look_for_gauge(picture: Picture, focal35: float | None = None) -> GaugeDatum:

@@ -12,6 +12,7 @@ import numpy as np
 from silhueta.core.datum.camera import Lens
 from silhueta.core.datum.fixing import fixing_datum
 from silhueta.core.job import (
+    OPEN_MM,
     Datum,
     DpiDatum,
     GaugeDatum,
@@ -56,6 +57,8 @@ def nudges(
         if bend:
             k = bend * (lens.focal / math.hypot(*lens.centre)) ** 2
             yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
+    if optics.thickness_open:  # two standard uncertainties reach from paper to the thickest
+        yield lambda d, o, n: (d, replace(o, thickness=OPEN_MM / 2, thickness_open=False), n)
     if optics.thickness:
         factor = 1 + _FOCAL_SIGMA[source]
         yield lambda d, o, n: (d, o, replace(n, focal=n.focal * factor, k1=n.k1 * factor**2))

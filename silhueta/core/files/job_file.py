@@ -99,6 +99,7 @@ class _StampRecord(msgspec.Struct):
     deviation_mean: float = 0.0
     deviation_p95: float = 0.0
     noise_mm: float = 0.0
+    tolerance_mm: float = 0.0
     rims: int = 0
     kept: int = 0
     replaced: int = 0

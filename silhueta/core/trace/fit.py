@@ -23,6 +23,8 @@ _PARTED = 30.0  # of noise², that a segment must save besides
 _PARTED_ALONG = 40.0  # the same where neighbours err together, times so many
 CORNER = np.radians(35.0)  # radians
 _ASIDE, _FEW = 3.0, 0.15  # gates that few of a circle's points may leave it by, and their share
+_USUAL = 1.3  # of the error, that a photo's contour is off on the whole
+_ENOUGH = 1.5  # gates that a photo's contour may be off in places
 _TRIES = 4
 _SHORT = 5  # points, under which a chain stays as it is
 _RISE = 2e-3  # px
@@ -88,14 +90,15 @@ def fit_contour(
         return Fit(_circle(centre + (x, y), radius, local), worst)
     area = _area(local)
     # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
-    enough = gate if along == 1.0 else 1.5 * gate + _WRONG
+    enough = gate if along == 1.0 else _ENOUGH * gate + _WRONG
+    usual = np.inf if along == 1.0 else max(_USUAL * noise, _FINEST)
     for share in _TIGHTER:
-        if best.worst <= enough and _is_sound(best, area):
+        if best.worst <= enough and _is_sound(best, area) and best.typical <= usual:
             break
         if len(best.nodes) > _RAGGED * len(points):
             break  # mere noise: no chain describes it
         again = _chain(local, share * gate, trim, share * share * price, corner)
-        if again.worst < best.worst or not _is_sound(best, area):
+        if again.worst < best.worst or not _is_sound(best, area) or best.typical > usual:
             best = again
     if best.worst > enough + _WRONG and len(best.nodes) <= _RAGGED * len(points):
         share = _TIGHTEST
@@ -145,6 +148,7 @@ class _Chain(NamedTuple):
     worst: float
     cost: float
     astray: float  # the farthest that a node lies from the contour, px
+    typical: float  # root mean square distance of the contour, px
 
 
 def _chain(points: Floats, gate: float, trim: float, price: float, corner: float) -> _Chain:
@@ -154,7 +158,9 @@ def _chain(points: Floats, gate: float, trim: float, price: float, corner: float
     settle(started, stops, nodes, bulges, free, free, trim)
     nodes, bulges = smoothed(started, stops, nodes, bulges, free, gate, trim, price, corner)
     worst, total = deviation(started, stops, nodes, bulges)
-    return _Chain(nodes, bulges, worst, total + price * len(nodes), _astray(started, stops, nodes))
+    typical = float(np.sqrt(total / len(points)))
+    cost = total + price * len(nodes)
+    return _Chain(nodes, bulges, worst, cost, _astray(started, stops, nodes), typical)
 
 
 @compiled

@@ -273,6 +273,13 @@ def read_job(
     return replace(job, trace=settings_of(reading, job.trace)), reading
 
 
+def thickness_asked(job: Job) -> Job:
+    """Return `job` with its thickness open, where it is a photo of a part and none was told."""
+    if job.trace.read != "part" or job.optics.thickness > 0:
+        return job
+    return replace(job, optics=replace(job.optics, thickness_open=True))
+
+
 def _present_scale(job: Job, rectified: Rectified) -> Scale:
     """Return the scale; an overall datum, which measures an outline, measures the whole picture."""
     base, flat = fixing_datum(job), rectified.scale
@@ -327,6 +334,7 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         deviation_mean=traced.deviation.mean,
         deviation_p95=traced.deviation.p95,
         noise_mm=traced.noise_px * traced.scale.mm_per_px,
+        tolerance_mm=traced.tolerance,
         rims=traced.rims,
         optics=job.optics,
         clean=job.clean,

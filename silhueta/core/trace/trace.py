@@ -60,6 +60,7 @@ class Traced(NamedTuple):
     rims: int  # dark along the picture's border, left out
     deviation: Deviation  # mm, loops in the outline's order
     line_width: float | None = None  # mm, of a drawing's pen
+    tolerance: float = 0.0  # mm, that was kept; 0: not told
 
 
 def trace(
@@ -163,6 +164,7 @@ def trace(
         got.rims,
         off,
         width,
+        tolerance * size,
     )
 
 
