@@ -32,6 +32,7 @@ _FOCAL_SIGMA: dict[FocalSource, float] = {
     "the sheet's perspective": 0.06,
     "assumed": 0.2,
 }
+_BEND_SIGMA = 0.02  # of a phone's lens at the picture's corner, common practice, no source
 _THICKNESS_SIGMA = 0.05  # mm, as calipers and paint leave it
 DPI_SIGMA = 0.001  # of a scanner's own setting, common practice
 
@@ -57,6 +58,11 @@ def nudges(
         if bend:
             k = bend * (lens.focal / math.hypot(*lens.centre)) ** 2
             yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
+    bent = any(isinstance(d, SheetDatum | GaugeDatum) for d in datums)
+    seen = any(isinstance(d, LengthDatum | RoundDatum) for d in datums)
+    if seen and not bent and source in ("typed", "file"):  # nothing straight tells a lens's bend
+        k = _BEND_SIGMA * (lens.focal / math.hypot(*lens.centre)) ** 2
+        yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
     if optics.thickness_open:  # two standard uncertainties reach from paper to the thickest
         yield lambda d, o, n: (d, replace(o, thickness=OPEN_MM / 2, thickness_open=False), n)
     if optics.thickness:

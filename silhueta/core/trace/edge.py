@@ -50,12 +50,15 @@ class Edge(NamedTuple):
         1 where there is only anti-aliasing, more where the picture is soft.
     along : float
         Points over which noise goes along.
+    rough : bool
+        A photo's or scan's, that may be wrong by more in places.
     """
 
     contours: Contours
     noise: float
     reach: int
     along: float = 1.0
+    rough: bool = False
 
 
 def true_edge(grey: Grey, found: Contours) -> Edge:

@@ -20,7 +20,7 @@ _FINEST = 0.12  # px: below this, sub-pixel noise would be followed instead of t
 _PRICE = 0.2  # of gate², per segment
 _NOISIEST = 3.5  # standard deviations of a point that the gate leaves room for
 _PARTED = 30.0  # of noise², that a segment must save besides
-_PARTED_ALONG = 40.0  # the same where neighbours err together, times so many
+_PARTED_ALONG, _PARTED_ROUGH = 6.0, 40.0  # the same where neighbours err together, times so many
 CORNER = np.radians(35.0)  # radians
 _ASIDE, _FEW = 3.0, 0.15  # gates that few of a circle's points may leave it by, and their share
 _USUAL = 1.3  # of the error, that a photo's contour is off on the whole
@@ -54,6 +54,7 @@ def fit_contour(
     reach: int = 1,
     corner: float = CORNER,
     along: float = 1.0,
+    rough: bool = False,
 ) -> Fit:
     """Return the loop of lines and arcs through a closed contour.
 
@@ -72,14 +73,16 @@ def fit_contour(
         Joints that turn by less are made tangent where the contour allows it.
     along : float
         Points over which noise goes along (`wobble`): so many tell as much as one.
+    rough : bool
+        Of a photo or scan: here and there the contour may be wrong by more than its noise.
 
     """
-    gate, trim, price = _limits(tolerance, noise, reach, along)
+    gate, trim, price = _limits(tolerance, noise, reach, along, rough)
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
     x, y, radius, square, worst = fit_circle(local)
     fits = radius > 0 and worst <= gate
-    if along > 1.0 and radius > 0 and worst <= _ASIDE * gate:  # a photo's edge is wrong in places
+    if rough and radius > 0 and worst <= _ASIDE * gate:
         off = np.abs(np.hypot(local[:, 0] - x, local[:, 1] - y) - radius)
         fits = float((off > gate).mean()) < _FEW
     round_cost = square + 1.25 * price if fits else np.inf
@@ -90,8 +93,8 @@ def fit_contour(
         return Fit(_circle(centre + (x, y), radius, local), worst)
     area = _area(local)
     # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
-    enough = gate if along == 1.0 else _ENOUGH * gate + _WRONG
-    usual = np.inf if along == 1.0 else max(_USUAL * noise, _FINEST)
+    enough = _ENOUGH * gate + _WRONG if rough else gate
+    usual = max(_USUAL * noise, _FINEST) if rough else np.inf
     for share in _TIGHTER:
         if best.worst <= enough and _is_sound(best, area) and best.typical <= usual:
             break
@@ -110,7 +113,7 @@ def fit_contour(
 
 
 def _limits(
-    tolerance: float, noise: float, reach: int, along: float = 1.0
+    tolerance: float, noise: float, reach: int, along: float = 1.0, rough: bool = False
 ) -> tuple[float, float, float]:
     """Return gate and trim, px, and what a segment costs, px².
 
@@ -118,7 +121,7 @@ def _limits(
     """
     gate = max(tolerance, _FINEST, _NOISIEST * noise)
     loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
-    parted = _PARTED if along == 1.0 else _PARTED_ALONG * along
+    parted = _PARTED if along == 1.0 else (_PARTED_ROUGH if rough else _PARTED_ALONG) * along
     return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + parted * noise * noise
 
 

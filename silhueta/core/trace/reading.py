@@ -37,6 +37,7 @@ _COLOUR_SHARE = 0.01
 _STROKE = 0.02  # of the long side, that a pen line is wide at most
 _UNIFORM = 2.3  # widest stroke over the usual one in a drawing
 _GAPS_MM = 2.0  # breaks of a drawing's line that are closed
+_PARTED = 0.68  # of the variance, that lies between a solid shape and its ground at least
 _FEW_INK = 0.2  # of the picture that the ink of a drawing covers at most
 
 
@@ -99,13 +100,16 @@ def reading_of(
         return Reading("part", False, 0, light, "a camera's photo")
     many = main_colours(small, _COLOUR_SHARE)
     coloured = sum(1 for _, chroma in many if chroma > _COLOURED)
-    if coloured >= 2 and _clean(small):
+    even = _flat_ground(grey)
+    if coloured >= 2 and _clean(small) and (light == "stored" or even):
         return Reading("colours", False, len(many), light, f"{len(many)} flat colours")
-    if light == "linear" and not _flat_ground(grey):
+    if light == "linear" and not even:
         return Reading("part", False, 0, light, "an uneven ground, as a bench has")
     figure, lighter = _figure(grey)
     if figure.mean() > _LEAST and figure.mean() < _FEW_INK and _strokes_alike(figure):
         return Reading("line", lighter, 0, light, "lines of one width")
+    if light == "linear" and _parted(grey, figure) < _PARTED:
+        return Reading("part", False, 0, light, "shades of grey without an even figure")
     side = "light" if lighter else "dark"
     return Reading("solid", lighter, 0, light, f"{side} on an even ground")
 
@@ -219,6 +223,19 @@ def _figure(grey: NDArray[np.uint8]) -> tuple[NDArray[np.bool_], bool]:
     )
     lighter = bool(frame.mean() > 0.5)
     return (~dark if lighter else dark), lighter
+
+
+def _parted(grey: NDArray[np.uint8], figure: NDArray[np.bool_]) -> float:
+    """Return the share of the greys' variance that lies between figure and ground.
+
+    N. Otsu, "A threshold selection method from gray-level histograms", IEEE Transactions on
+    Systems, Man and Cybernetics 9(1), 1979, 62-66, the measure eta.
+    """
+    share = float(figure.mean())
+    if not 0 < share < 1:
+        return 1.0
+    apart = float(grey[figure].mean()) - float(grey[~figure].mean())
+    return share * (1 - share) * apart**2 / max(float(grey.var()), 1e-9)
 
 
 def _strokes_alike(figure: NDArray[np.bool_]) -> bool:

@@ -43,6 +43,8 @@ from silhueta.core.trace_settings import Keep, TraceSettings
 from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
+_NOISY = 0.01  # px, from which noise was added to what a program drew
+_ALONG = 1.01  # points, at least, that noise goes along
 _ERROR_PX, _ERROR_MM = 0.8, 0.2  # slow errors of a photo's edge that are believed, at most
 _CHORD = 0.02  # px, for the search for crossings
 _RAGGED = 0.15  # nodes a point of the edge
@@ -136,12 +138,7 @@ def trace(
             got = got._replace(contours=one_edge(got.contours, settings.pen == "inner"))
     with work.stage("contours"):
         edge = _edge(got, settings, face, walls)
-        if ready is not None:
-            wobble = wobble_of(edge.contours, min(_ERROR_PX, _ERROR_MM / size))
-            if settings.tolerance is None:
-                tolerance = max(tolerance, ROOM * wobble.error)
-            noise, along = wobble.at(tolerance)
-            edge = edge._replace(noise=noise, along=along)
+        edge, tolerance = _wobbling(edge, settings, tolerance, size, ready is not None, walls)
     width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
         fitting = _Fitting(edge, tolerance, settings)
@@ -289,6 +286,33 @@ def _edge(
     return edge
 
 
+def _wobbling(
+    edge: Edge,
+    settings: TraceSettings,
+    tolerance: float,
+    size: float,
+    photo: bool,
+    walls: Walls | None,
+) -> tuple[Edge, float]:
+    """Return the edge with how its errors go along it, and the tolerance that suits them, px.
+
+    What a program drew has none, unless something added noise; then neighbours err together, too.
+    """
+    if walls is not None and not photo:
+        return edge, tolerance
+    seen = photo or settings.light == "linear"
+    if not seen and edge.noise < _NOISY:
+        return edge, tolerance
+    wobble = wobble_of(edge.contours, min(_ERROR_PX, _ERROR_MM / size))
+    if not seen:
+        noise = max(edge.noise, wobble.noise)
+        return edge._replace(noise=noise, along=max(wobble.along, _ALONG)), tolerance
+    if settings.tolerance is None:
+        tolerance = max(tolerance, ROOM * wobble.error)
+    noise, along = wobble.at(tolerance)
+    return edge._replace(noise=noise, along=along, rough=True), tolerance
+
+
 def _pieces(found: Contours) -> list[Floats]:
     return [found.contour(i) for i in range(len(found))]
 
@@ -314,6 +338,7 @@ class _Fitting(NamedTuple):
             edge.reach,
             np.radians(self.settings.corner),
             edge.along,
+            edge.rough,
         ).loop
         if curves and self.settings.fit == "curves":
             return curved(made, points, max(share * self.tolerance, 3 * edge.noise))

@@ -53,7 +53,7 @@ def test_errors_that_go_along_buy_no_segments_and_a_real_corner_does():
         wobble = wobble_of(gathered([points], np.ones(1), 0))
         tolerance = max(0.5, ROOM * wobble.error)
         noise, along = wobble.at(tolerance)
-        made = fit_contour(points, tolerance, noise, 1, along=along)
+        made = fit_contour(points, tolerance, noise, 1, along=along, rough=True)
         counts.append(len(made.loop.nodes))
         alone.append(len(fit_contour(points, 0.5, wobble.noise, 1).loop.nodes))
     assert counts == [2] * 6  # a circle each
@@ -70,4 +70,4 @@ def test_errors_that_go_along_buy_no_segments_and_a_real_corner_does():
     wobble = wobble_of(gathered([square], np.ones(1), 0))
     tolerance = max(0.5, ROOM * wobble.error)
     noise, along = wobble.at(tolerance)
-    assert len(fit_contour(square, tolerance, noise, 1, along=along).loop.nodes) == 4
+    assert len(fit_contour(square, tolerance, noise, 1, along=along, rough=True).loop.nodes) == 4

@@ -38,6 +38,12 @@ _DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be ta
 _TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
 _SOFT_PX, _SOFT_MM = 12.0, 0.8  # width of an edge from which a photo is out of focus
 _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
+_FAINT = 0.65  # share of a border with an edge, under which face and shadow are hardly parted
+_ALIKE = (
+    "the part's face looks like its shadow, and the edge between them is faint, so the outline may "
+    "follow the shadow in places: look at it closely, or take the photo in softer light, or on "
+    "something of another colour"
+)
 _WEBS = (
     "webs between holes are too thin in this picture to be told from the holes: take the photo "
     "from nearer, or paint ink on the webs at Picture"
@@ -158,6 +164,14 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
     work.step(0.7)
     found, doubts = _edges(near, scene, least_mm2, work)
     return FoundPart(found, best.cost, doubts)
+
+
+def _light_of(light: Light, shape: tuple[int, ...]) -> Light:
+    """Return the light as it is seen in a smaller picture."""
+    import cv2
+
+    size = (shape[1], shape[0])
+    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -433,6 +447,10 @@ def _edges(
     if not thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
         rows, columns = np.nonzero(rough)
         thin = [(float(columns.mean()), float(rows.mean()))]
+    if alike and clear(rough, _light_of(light, rough.shape)) < _FAINT:
+        rows, columns = np.nonzero(rough)
+        place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
+        doubts += (Doubt(place, _ALIKE),)
     doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)
     moved = tuple(
