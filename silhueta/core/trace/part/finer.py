@@ -31,6 +31,7 @@ _DEEP_MM, _DEEP = 3.0, 1.0  # this far inside the rough mask, more
 _TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
 _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
+_WAIST = 0.7  # of a hole's half width, under which it may be two
 _OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 _CORE_MM = 2.0
 _OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
@@ -137,6 +138,14 @@ def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]
             whole_size = float(stats[label, cv2.CC_STAT_AREA])
             if len(sizes) > 1 and sizes[1] > _HALVES * whole_size > _LEAST_HOLE / mm**2:
                 found[label] = (float(middles[label, 0]), float(middles[label, 1]))
+    for label in range(1, count):  # two holes that ran into one have a waist
+        left, top, wide, high = stats[label, :4].tolist()
+        if label in found or stats[label, cv2.CC_STAT_AREA] * mm * mm < _LEAST_HOLE:
+            continue
+        one = np.pad(np.asarray(labels)[top : top + high, left : left + wide] == label, 1)
+        deep = cv2.distanceTransform(one.astype(np.uint8), cv2.DIST_L2, 5)
+        if cv2.connectedComponents((deep > _WAIST * deep.max()).astype(np.uint8))[0] > 2:
+            found[label] = (float(middles[label, 0]), float(middles[label, 1]))
     return list(found.values())
 
 

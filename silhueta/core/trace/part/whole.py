@@ -195,7 +195,8 @@ class _Judge:
         touches = bool((part & self.rim).any())
         cost = _cost(seen, part, shadow, thing, dim, deep, self.brink)
         cost += _CUT_OFF if touches else 0.0
-        cost += _OFF_STEP * (1.0 - float(self.steps[_border(part)].mean()))
+        if (shade & part).sum() > _MUCH * size:  # then looks tell less, and edges must
+            cost += _OFF_STEP * (1.0 - float(self.steps[_border(part)].mean()))
         if free:
             cost -= _WORTH * _told_apart(self.bins[part], self.bins[thing & ~part])
         made = _Tried(part, shadow & ~part, cost, way, touches)
