@@ -44,6 +44,7 @@ from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
 _NOISY = 0.01  # px, from which noise was added to what a program drew
+_TIMES = 4.5  # the noise from point to point, that it may be over longer ways
 _ALONG = 1.01  # points, at least, that noise goes along
 _ERROR_PX, _ERROR_MM = 0.8, 0.2  # slow errors of a photo's edge that are believed, at most
 _CHORD = 0.02  # px, for the search for crossings
@@ -305,7 +306,8 @@ def _wobbling(
         return edge, tolerance
     wobble = wobble_of(edge.contours, min(_ERROR_PX, _ERROR_MM / size))
     if not seen:
-        noise = max(edge.noise, wobble.noise)
+        # waves that a program drew are no noise, however even they are
+        noise = min(max(edge.noise, wobble.noise), _TIMES * edge.noise)
         return edge._replace(noise=noise, along=max(wobble.along, _ALONG)), tolerance
     if settings.tolerance is None:
         tolerance = max(tolerance, ROOM * wobble.error)
