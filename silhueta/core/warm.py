@@ -11,6 +11,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.tidy.thin import thinned
 from silhueta.core.trace.field import colour_field
 from silhueta.core.trace.part.border import Sight, border
+from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
 from silhueta.core.trace.trace import trace, trace_colours
 
 
@@ -40,6 +41,10 @@ def main() -> None:
     ring = 48 + 30 * np.column_stack([np.cos(turn), -np.sin(turn)])
     leaning = np.asarray(4 - 8 * light[:, :, 0], np.float32)
     border(ring, Sight(light, leaning, 1.0, 0.1, None))
+    everywhere = np.ones(light.shape[:2], bool)
+    still = np.zeros(light.shape[:2], np.float32)
+    seen = Seen(light, still, everywhere, everywhere, ~everywhere, 0.5, 0.0, still)
+    looks_of(seen, grounds_of(seen))
     angle = np.linspace(0, 6, 60)
     ragged = np.column_stack([np.cos(angle), np.sin(angle) + 0.3 * np.cos(3 * angle)])
     for path in (Loop(ragged), OpenPath(ragged)):
