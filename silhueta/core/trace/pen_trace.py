@@ -12,11 +12,13 @@ from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found
 from silhueta.core.trace.fit import fit_contour, fit_open
 from silhueta.core.trace.pen import Drawing, Line, drawing
+from silhueta.core.trace.wobble import wobble_of
 from silhueta.core.trace_settings import TraceSettings
 from silhueta.core.work import Work
 
 _SAMPLE = 1_000_000  # pixels that tell how dark ink is, and how light the ground
 _NOISE = 0.03  # line widths that a pen's own wobble moves its middle by
+_TOGETHER = 1.5  # points that err together, from which that counts
 _LEAST_NOISE = 0.1  # px
 
 
@@ -72,13 +74,18 @@ def middles(
     paths: list[Path] = []
     corner = np.radians(settings.corner)
     noise = max(_LEAST_NOISE, _NOISE * drawn.width)
+    closed = [line.points for line in drawn.lines if line.closed and not line.corners]
+    wobble = wobble_of(gathered(closed, np.ones(len(closed)), 0)) if closed else None
+    along, seen = 1.0, settings.light == "linear" and wobble is not None
+    if wobble is not None and wobble.along > _TOGETHER:
+        noise, along = max(noise, wobble.noise), wobble.along
     for i, line in enumerate(drawn.lines):
         work.step(i / len(drawn.lines))
         fit = (tolerance, noise, 1, corner)
         if line.closed and line.corners:
             paths.append(_cornered(line, fit))
         else:
-            made = fit_contour(line.points, *fit).loop if line.closed else None
+            made = fit_contour(line.points, *fit, along, seen).loop if line.closed else None
             paths.append(made or fit_open(line.points, *fit))
     return paths, [line.points for line in drawn.lines]
 
