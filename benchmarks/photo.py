@@ -56,6 +56,12 @@ class Camera:
     eye: Floats
     lens: Floats
     k1: float
+    more: tuple[float, float, float] = (0.0, 0.0, 0.0)  # k2, p1, p2, which the program has not
+
+    @property
+    def bend(self) -> Floats:
+        """OpenCV's distortion coefficients."""
+        return np.array([self.k1, *self.more])
 
     @property
     def matrix(self) -> Floats:
@@ -67,14 +73,12 @@ class Camera:
         """Return where points (N, 2) so high above the sheet lie in the photo, px."""
         turn = cv2.Rodrigues(self.axes)[0]
         world = np.column_stack([mm, np.full(len(mm), height)]).astype(np.float64)
-        bend = np.array([self.k1, 0.0, 0.0, 0.0])
-        seen = cv2.projectPoints(world, turn, -self.axes @ self.eye, self.lens, bend)[0]
+        seen = cv2.projectPoints(world, turn, -self.axes @ self.eye, self.lens, self.bend)[0]
         return np.asarray(seen.reshape(-1, 2))
 
     def to_mm(self, px: Floats, height: float = 0.0) -> Floats:
         """Return what px (N, 2) show of the plane so high above the sheet, mm."""
-        bend = np.array([self.k1, 0.0, 0.0, 0.0])
-        rays = cv2.undistortPoints(px.reshape(-1, 1, 2).astype(np.float64), self.lens, bend)
+        rays = cv2.undistortPoints(px.reshape(-1, 1, 2).astype(np.float64), self.lens, self.bend)
         ways = np.column_stack([rays.reshape(-1, 2), np.ones(len(px))]) @ self.axes
         far = (height - self.eye[2]) / ways[:, 2]
         return np.asarray(self.eye[:2] + far[:, None] * ways[:, :2])
@@ -96,6 +100,7 @@ class Scene:
     pixels: tuple[int, int] = (4000, 3000)
     focal35: float = 26.0
     k1: float = 0.0
+    more_lens: tuple[float, float, float] = (0.0, 0.0, 0.0)  # k2, p1, p2
     tilt: float = 0.0  # degrees off the vertical
     azimuth: float = 0.0  # degrees, where the camera leans to
     roll: float = 0.0  # degrees about the line of sight
@@ -135,7 +140,7 @@ class Scene:
         axes = np.stack([right, np.cross(-back, right), -back])
         eye = np.array([ax, ay, 0.0]) + distance * back
         k = np.array([[self.focal, 0, width / 2], [0, self.focal, height / 2], [0, 0, 1]])
-        return Camera(axes, eye, k, self.k1)
+        return Camera(axes, eye, k, self.k1, self.more_lens)
 
     def corners(self) -> Floats:
         """Return the sheet's corners in the picture, clockwise from its top left, px."""

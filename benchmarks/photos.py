@@ -73,8 +73,12 @@ def measure(
         away = np.hypot(points[:, 0] - x, points[:, 1] - y)
         rim = away < diameter / 2 + 2.0
         holes.append(2 * away[rim].mean() - diameter if rim.sum() > 8 else np.inf)
-    one = flat.plane.to_px(longest.mean(0) + [[-u / 2, 0], [u / 2, 0]])
-    _, sigma = flat.solution.length(tuple(one[0]), tuple(one[1]))  # type: ignore[arg-type]
+    # its ends as the scene's own camera sees them: only what is claimed there is the program's
+    way = np.array([np.cos(scene.part.turn), np.sin(scene.part.turn)])
+    middle = np.array([scene.part.x, scene.part.y])
+    ends = middle + 0.5 * scene.part.size[0] * np.array([[-1.0], [1.0]]) * way
+    one, two = scene.plane().to_px(ends, scene.part.thickness).tolist()
+    _, sigma = flat.solution.length(tuple(one), tuple(two))  # type: ignore[arg-type]
     return Measured(
         (float(u - part.size[0]), float(v - part.size[1])),
         float(max(holes, key=abs)),
@@ -134,6 +138,7 @@ def random_scene(number: int, pixels: tuple[int, int] = (2000, 1500)) -> Scene:
         azimuth=rng.uniform(0, 360),
         roll=rng.uniform(-20, 20) + (90 if sheet == A4 else 0),
         k1=float(rng.choice([0.0, -0.03, -0.08])),
+        more_lens=(rng.uniform(-0.02, 0.02), rng.normal(0, 5e-4), rng.normal(0, 5e-4)),
         light=rng.uniform(1, 2),
         light_way=rng.uniform(0, 360),
         shadows=int(rng.integers(0, 4)),
