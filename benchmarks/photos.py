@@ -21,7 +21,7 @@ from silhueta.core.errors import ScaleError, SilhuetaError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.job import Datum, Job, LengthDatum, Optics, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
-from silhueta.core.trace.job_trace import trace_job
+from silhueta.core.trace.job_trace import size_sigma, trace_job
 from silhueta.core.trace_settings import Mode
 
 A4 = (210.0, 297.0)
@@ -78,7 +78,9 @@ def measure(
     middle = np.array([scene.part.x, scene.part.y])
     ends = middle + 0.5 * scene.part.size[0] * np.array([[-1.0], [1.0]]) * way
     one, two = scene.plane().to_px(ends, scene.part.thickness).tolist()
-    _, sigma = flat.solution.length(tuple(one), tuple(two))  # type: ignore[arg-type]
+    _, scale = flat.solution.length(tuple(one), tuple(two))  # type: ignore[arg-type]
+    edges = size_sigma(done, flat)[0] ** 2 - flat.size_sigma(done.outline.bounds)[0] ** 2
+    sigma = float(np.sqrt(scale**2 + edges))
     return Measured(
         (float(u - part.size[0]), float(v - part.size[1])),
         float(max(holes, key=abs)),
@@ -194,7 +196,8 @@ def honesty(count: int = 200) -> dict[str, float]:
         picture = replace(photo(scene), focal35=scene.focal35 * (1 + rng.normal(0, 0.03)))
         said = max(part.thickness + rng.normal(0, 0.05), 0.0) if part.thickness else 0.0
         try:
-            got = measure(picture, look_for_sheet(picture, "a4", A4), scene, said)
+            sheet = look_for_sheet(picture, "a4", A4)
+            got = measure(picture, sheet, scene, said, "part")
         except SilhuetaError:
             continue
         tried += 1

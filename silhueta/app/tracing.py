@@ -97,7 +97,9 @@ class Tracing(QObject):
         if not self.flat.solution.spread or is_stale(job):
             return None
 
-        wide, high = self.flat.size_sigma(job.outline.bounds)
+        from silhueta.core.trace.job_trace import size_sigma
+
+        wide, high = size_sigma(job, self.flat)
         return 2 * wide, 2 * high
 
     def cleaned(self) -> Picture | None:

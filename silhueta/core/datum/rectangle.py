@@ -126,7 +126,7 @@ def _agreeing(
     """Return k1, lines (4, 3) and the edge points that agree on them: the most that can."""
     rng = np.random.default_rng(1)
     best: tuple[float, float, Floats, list[Floats]] | None = None
-    for k1 in candidates:
+    for k1 in sorted(candidates, key=abs):  # of lenses that agree as well, the plainest
         trial = Lens(lens.focal, lens.centre, float(k1))
         votes, lines, kept = 0.0, np.zeros((4, 3)), []
         for number, points in enumerate(sides):

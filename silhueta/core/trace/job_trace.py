@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, NamedTuple, TypeVar
@@ -48,6 +49,7 @@ from silhueta.core.work import Work
 
 T = TypeVar("T")
 
+_EDGE_PX = 0.15  # that a photo's edge is off by what no noise tells, as rendered photos show
 _ALIKE = 0.6  # of the larger of two loops that both cover
 _ALIKE_CHORD = 0.05  # mm
 _ALONG = 0.5  # mm, that a line may lie off another that runs along it
@@ -271,6 +273,19 @@ def read_job(
     if kind is not None and kind != reading.kind:
         reading = as_read(kind, reading)
     return replace(job, trace=settings_of(reading, job.trace)), reading
+
+
+def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
+    """Return the standard uncertainty of the outline's width and height, mm.
+
+    What the datums leave open (`Solution.spread`), and, of a part in a photo, how far two opposite
+    edges may be off: their noise, what goes along whole sides, and the model of an edge itself.
+    """
+    wide, high = rectified.size_sigma(job.outline.bounds)
+    if job.traced is None or job.traced.settings.mode != "part":
+        return wide, high
+    edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _EDGE_PX * job.traced.mm_per_px)
+    return math.hypot(wide, edge), math.hypot(high, edge)
 
 
 def thickness_asked(job: Job) -> Job:
