@@ -1,5 +1,6 @@
 """The stops Picture and Scale on a photo, by mouse and keys."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from benchmarks.photo import Part, Scene, render
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import LengthDatum, PageDatum, RoundDatum, SheetDatum, set_datums
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Stroke
+from silhueta.core.units import format_length
 from tests.conftest import encoded
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -491,3 +493,48 @@ def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
     file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')
     hand.open(file)
     assert "neither outlines nor a picture" in hand.window.notice.text
+
+
+def test_what_is_not_sure_is_marked_on_the_table_and_told_with_a_remedy(hand, tmp_path):
+    alike = Scene(Part(240, 100, 0.0, size=(120.0, 80.0)), pixels=(1200, 900), tilt=10.0, seed=2)
+    alike = replace(alike, texture="steel", bench=60.0)
+    hand.open(stored(render(alike), tmp_path, 26))
+    stamp = hand.window.session.job.traced
+    assert stamp is not None
+    assert stamp.doubts
+    told = hand.window.sheets["trace"].result.text()
+    assert "▲" in told
+    assert stamp.doubts[0][2] in told
+    left, bottom, right, top = bounding_box(hand.window.session.job.outline.taken)
+    x, y, _ = stamp.doubts[0]
+    assert left - 5 < x < right + 5
+    assert bottom - 5 < y < top + 5
+
+
+def test_the_tolerance_shown_is_the_one_that_was_kept_and_a_smaller_one_is_obeyed(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_3, ALT)
+    sheet, job = hand.window.sheets["trace"], hand.window.session.job
+    assert job.trace.tolerance is None
+    assert sheet.tolerance.text() == format_length(job.traced.tolerance_mm, "mm", 3)
+    hand.type(sheet.tolerance, "0.05 mm")
+    hand.settle()
+    after = hand.window.session.job
+    assert after.traced.tolerance_mm == pytest.approx(0.05)
+    few, many = (sum(len(c.path.nodes) for c in j.outline.contours) for j in (job, after))
+    assert many >= few
+
+
+def test_the_verdict_on_a_photo_follows_the_part_once_it_is_found(hand, phone):
+    hand.open(phone)
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    told = {f.about for f in hand.window.sheets["picture"].verdict.findings}
+    assert "Noise" in told  # seen beside the part's edge only
+    hand.key(Qt.Key.Key_3, ALT)
+    hand.click("choice-line")
+    hand.settle()
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    told = {f.about for f in hand.window.sheets["picture"].verdict.findings}
+    assert "Noise" not in told  # it is no part now, and the whole picture counts

@@ -16,7 +16,7 @@ from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Crop, Stroke
-from silhueta.core.trace.job_trace import Stages, trace_job
+from silhueta.core.trace.job_trace import Stages, size_sigma, trace_job
 from silhueta.core.trace.threshold import clear_level
 from silhueta.core.trace.walls import Walls, at_the_top
 from silhueta.core.work import Work
@@ -196,3 +196,13 @@ def test_a_picked_colour_is_traced_at_true_size_within_the_crop():
     outer = max((c.path for c in done.job.outline.contours), key=lambda p: abs(signed_area(p)))
     area = 120 * 80 - (4 - np.pi) * PART.radius**2
     assert signed_area(outer) == pytest.approx(area, rel=0.01)
+
+
+def test_the_uncertainty_of_a_photographed_part_includes_its_edges():
+    done = traced(SCENE, trace=TraceSettings(speck=20.0, mode="part"))
+    scale = done.rectified.size_sigma(done.job.outline.bounds)
+    whole = size_sigma(done.job, done.rectified)
+    least = np.sqrt(2) * 0.15 * done.job.traced.mm_per_px
+    for all_of_it, of_scale in zip(whole, scale, strict=True):
+        assert all_of_it > np.hypot(of_scale, least) - 1e-9
+        assert all_of_it < 0.2
