@@ -18,7 +18,6 @@ location based on partial area effect", Image and Vision Computing 31(1), 2013, 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import NamedTuple, cast
 
 import numpy as np
@@ -38,6 +37,7 @@ _FARTHEST = 0.8  # px that a point is moved at most, and a pixel for each of rea
 _SAMPLE = 20_000  # points that tell the reach
 _FEWEST = 8
 _LAG = 3.0  # px
+THIRD = 20.0  # 1 + 9 + 9 + 1
 
 
 class Edge(NamedTuple):
@@ -80,44 +80,38 @@ def true_edge(grey: Grey, found: Contours) -> Edge:
     return Edge(Contours(points, first, found.areas, found.dropped), float(noise), reach)
 
 
-def noise_along(found: Contours, lags: Sequence[float] = (_LAG,)) -> float:
+def noise_along(found: Contours) -> float:
     """Return the standard deviation, px, of contour points across the edge, whatever made them.
 
     From third differences over a few pixels along each contour, which neither lines nor circles
     have; neighbours may err together. (J. von Neumann, "Distribution of the ratio of the mean
     square successive difference to the variance", Annals of Mathematical Statistics 12(4), 1941,
     for differences as a measure of noise.)
-
-    Parameters
-    ----------
-    found : Contours
-    lags : sequence of float, px
-        Steps of the differences. Where neighbours err together over several pixels, a short step
-        sees too little of it: the largest answer counts. A contour is looked at only in steps that
-        are short against its whole length, so that its shape is not taken for noise.
-
     """
-    return max(_noise_at(found, lag) for lag in lags)
-
-
-def _noise_at(found: Contours, lag: float) -> float:
     jumps = []
     for i in range(len(found)):
         ring = found.contour(i)
         ring = np.vstack([ring, ring[:1]])
         along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
-        at = np.arange(0.0, along[-1], lag)
-        if len(at) < 4 * _FEWEST:
-            continue
-        points = np.column_stack([np.interp(at, along, ring[:, k]) for k in range(2)])
-        ahead = np.roll(points, -2, 0) - np.roll(points, 1, 0)
-        ahead /= np.maximum(np.hypot(*ahead.T), 1e-9)[:, None]
-        third = np.roll(points, -2, 0) - 3 * np.roll(points, -1, 0) + 3 * points
-        third -= np.roll(points, 1, 0)
-        jumps.append(np.abs(third[:, 1] * ahead[:, 0] - third[:, 0] * ahead[:, 1]))
+        at = np.arange(0.0, along[-1], _LAG)
+        if len(at) >= 4 * _FEWEST:
+            points = np.column_stack([np.interp(at, along, ring[:, k]) for k in range(2)])
+            jumps.append(third_differences(points))
     if not jumps:
         return 0.0
-    return float(1.4826 * np.median(np.concatenate(jumps)) / np.sqrt(20.0))
+    return float(1.4826 * np.median(np.concatenate(jumps)) / np.sqrt(THIRD))
+
+
+def third_differences(ring: Floats, lag: int = 1) -> Floats:
+    """Return the size of third differences of a closed ring's points across it, px, (N,).
+
+    Of points that err alone they have `THIRD` times the variance of one.
+    """
+    one, two, three = (np.roll(ring, -j * lag, 0) for j in (1, 2, 3))
+    third = three - 3 * two + 3 * one - ring
+    chord = three - ring
+    chord /= np.maximum(np.hypot(*chord.T), 1e-9)[:, None]
+    return np.asarray(np.abs(third[:, 1] * chord[:, 0] - third[:, 0] * chord[:, 1]))
 
 
 @compiled

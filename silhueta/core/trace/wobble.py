@@ -29,6 +29,7 @@ import numpy as np
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.circle import fit_circle
 from silhueta.core.trace.contours import Contours
+from silhueta.core.trace.edge import THIRD, third_differences
 
 _LAGS = (3, 6, 10, 16, 24)  # px
 _BLOCKS = (2, 4, 8, 14, 22, 32, 46, 64)  # px
@@ -40,7 +41,6 @@ _EVENLY = (0.6, 1.5)  # px from point to point, that need not be made even
 _ROUND, _ROUNDEST = 0.08, 3.0  # of its radius, and px, that a round ring is off at most
 _SLOW = 1.3  # times the noise, from which an error is one of whole sides
 ROOM = 5.0  # times the error, that an outline may leave an edge by
-_THIRD = 20.0  # 1 + 9 + 9 + 1
 
 
 class Wobble(NamedTuple):
@@ -109,11 +109,7 @@ def _spread(rings: list[Floats], lag: int, block: int) -> float:
             continue
         total = np.cumsum(np.vstack([ring, ring[:block]]), axis=0)
         means = (total[block:] - total[:-block]) / block
-        a, b, c = (np.roll(means, -j * lag, 0) for j in (1, 2, 3))
-        third = c - 3 * b + 3 * a - means
-        chord = c - means
-        chord /= np.maximum(np.hypot(*chord.T), 1e-9)[:, None]
-        seen.append(np.abs(third[:, 1] * chord[:, 0] - third[:, 0] * chord[:, 1]))
+        seen.append(third_differences(means, lag))
     if sum(map(len, seen)) < _FEWEST:
         return 0.0
-    return (_BELL * float(np.quantile(np.concatenate(seen), _SHARE))) ** 2 / _THIRD
+    return (_BELL * float(np.quantile(np.concatenate(seen), _SHARE))) ** 2 / THIRD

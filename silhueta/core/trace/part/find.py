@@ -21,7 +21,16 @@ from silhueta.core.trace.contours import Contours, contours, gathered
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.finer import Finer, finer
-from silhueta.core.trace.part.looks import Grounds, Light, Looks, Mask, Seen, grounds_of, looks_of
+from silhueta.core.trace.part.looks import (
+    Grounds,
+    Light,
+    Looks,
+    Mask,
+    Seen,
+    grounds_of,
+    looks_of,
+    smaller,
+)
 from silhueta.core.trace.part.sure import Doubt, judged
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.trace.walls import Walls
@@ -164,14 +173,6 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
     work.step(0.7)
     found, doubts = _edges(near, scene, least_mm2, work)
     return FoundPart(found, best.cost, doubts)
-
-
-def _light_of(light: Light, shape: tuple[int, ...]) -> Light:
-    """Return the light as it is seen in a smaller picture."""
-    import cv2
-
-    size = (shape[1], shape[0])
-    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -447,7 +448,7 @@ def _edges(
     if not thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
         rows, columns = np.nonzero(rough)
         thin = [(float(columns.mean()), float(rows.mean()))]
-    if alike and clear(rough, _light_of(light, rough.shape)) < _FAINT:
+    if alike and clear(rough, smaller(light, rough.shape)) < _FAINT:
         rows, columns = np.nonzero(rough)
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
         doubts += (Doubt(place, _ALIKE),)

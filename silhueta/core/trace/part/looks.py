@@ -111,6 +111,14 @@ def log_light(light: Light) -> Light:
     return np.asarray(np.log(product) / 3, np.float32)
 
 
+def smaller(light: Light, shape: tuple[int, ...]) -> Light:
+    """Return light (H, W, 3) averaged down to a picture of that shape (h, w)."""
+    import cv2
+
+    size = (shape[1], shape[0])
+    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
 def largest(values: Light | Floats) -> NDArray[Any]:
     """Return the largest of three values (..., 3) at each place; NumPy's own way is slow here."""
     return np.maximum(np.maximum(values[..., 0], values[..., 1]), values[..., 2])

@@ -18,6 +18,7 @@ from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
 from silhueta.core.trace.part.cast import clear
+from silhueta.core.trace.part.looks import smaller
 
 # mm from the edge, or px if that is more, at which its sides are held against each other
 _BESIDE = ((0.5, 1.5), (0.8, 3.0), (1.1, 4.5))
@@ -111,8 +112,7 @@ def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
     clear_of = cv2.distanceTransform(part, cv2.DIST_L2, 3) * mm > _BORDER_MM
     if not clear_of.any():
         return []
-    size = (shape[1], shape[0])
-    light = np.asarray(cv2.resize(sight.light, size, interpolation=cv2.INTER_AREA), np.float32)
+    light = smaller(sight.light, shape)
     level = cv2.GaussianBlur(np.log(light.mean(-1) + np.float32(0.01)), (0, 0), 0.8)
     shown = np.where(part > 0, level, np.median(level[clear_of]))
     eight = np.clip((shown + 5.0) * 50, 0, 255).astype(np.uint8)

@@ -46,8 +46,6 @@ class Explanation(NamedTuple):
 
     cost : float
         What is left unexplained, as a share of the thing; 0 is best.
-    throw : (x, y), mm
-        x right, y down.
     touches : bool
         Whether the part reaches the border of the picture.
     thing : (H, W) of bool
@@ -59,7 +57,6 @@ class Explanation(NamedTuple):
     part: Mask
     shadow: Mask
     cost: float
-    throw: tuple[float, float]
     touches: bool
     thing: Mask
     unclear: bool = False
@@ -158,7 +155,6 @@ class _Tried(NamedTuple):
     part: Mask
     shadow: Mask
     cost: float
-    throw: tuple[float, float]
     touches: bool
 
 
@@ -191,7 +187,7 @@ class _Judge:
             return None
         # a part that is black itself is no shadow
         dim = shade | deep if (deep & part).sum() < _BLACK * size else shade
-        way, shadow = _thrown(seen, part, thing, dim)
+        shadow = _thrown(seen, part, thing, dim)
         touches = bool((part & self.rim).any())
         cost = _cost(seen, part, shadow, thing, dim, deep, self.brink)
         cost += _CUT_OFF if touches else 0.0
@@ -199,7 +195,7 @@ class _Judge:
             cost += _OFF_STEP * (1.0 - float(self.steps[_border(part)].mean()))
         if free:
             cost -= _WORTH * _told_apart(self.bins[part], self.bins[thing & ~part])
-        made = _Tried(part, shadow & ~part, cost, way, touches)
+        made = _Tried(part, shadow & ~part, cost, touches)
         self.tried.append(made)
         return made
 
@@ -233,7 +229,6 @@ def _explained(
         _placed(best.part, box, whole.shape),
         _placed(best.shadow, box, whole.shape),
         best.cost,
-        best.throw,
         best.touches,
         whole,
     )
@@ -324,8 +319,8 @@ def _told_apart(part: NDArray[np.int64], rest: NDArray[np.int64]) -> float:
     return float((joint[seen] * np.log2(joint[seen] / alone[seen])).sum())
 
 
-def _thrown(seen: Seen, part: Mask, thing: Mask, shade: Mask) -> tuple[tuple[float, float], Mask]:
-    """Return the throw, mm, whose shadow explains most, and that shadow with the part."""
+def _thrown(seen: Seen, part: Mask, thing: Mask, shade: Mask) -> Mask:
+    """Return the part with the shadow, of all throws, that explains most."""
     import cv2
 
     factor = min(1.0, _SMALL / max(part.shape))
@@ -342,7 +337,7 @@ def _thrown(seen: Seen, part: Mask, thing: Mask, shade: Mask) -> tuple[tuple[flo
     longest = _STEEP * seen.thickness if seen.thickness > 0 else _UNTOLD
     steps = int(min(60.0, longest / seen.mm * factor + 2))
     height, width = solid.shape
-    best, throw, shadow = 0.0, (0, 0), solid
+    best, shadow = 0.0, solid
     for way in range(_WAYS):
         angle = 2 * np.pi * way / _WAYS
         swept, last = solid.copy(), (0, 0)
@@ -359,8 +354,7 @@ def _thrown(seen: Seen, part: Mask, thing: Mask, shade: Mask) -> tuple[tuple[flo
             swept[to] |= solid[from_]
             value = float(gain[swept > 0].sum())
             if value > best:
-                best, throw, shadow = value, (dx, dy), swept.copy()
+                best, shadow = value, swept.copy()
     size = (part.shape[1], part.shape[0])
     whole = cv2.resize(shadow, size, interpolation=cv2.INTER_NEAREST) > 0
-    scale = seen.mm / factor
-    return (throw[0] * scale, throw[1] * scale), np.asarray(whole | part)
+    return np.asarray(whole | part)
