@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from silhueta.core.datum.fixing import fixing_datum, is_photo, mm_per_px
+from silhueta.core.datum.fixing import fixing_datum, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TraceError
@@ -463,14 +463,10 @@ def _twins(contours: tuple[Contour, ...], others: tuple[Contour, ...]) -> list[i
 
 
 def _walls(job: Job, rectified: Rectified) -> Walls | None:
-    """Return where walls show; a flat part's edges in a photo are centred as well."""
+    """Return where walls show."""
     thickness = job.optics.thickness
-    plain = job.trace.mode in ("threshold", "part") and not job.trace.patches
-    if job.trace.pen is not None or not (plain or thickness):
+    if job.trace.pen is not None or thickness == 0 or rectified.solution.camera_height is None:
         return None
-    if thickness == 0 or rectified.solution.camera_height is None:
-        found = job.trace.threshold is None and not job.trace.invert
-        return Walls((0.0, 0.0), 0.0) if found and is_photo(job) else None
     x, y, height = rectified.plane.eye  # above the top face
     under = rectified.scale.to_px(np.array([[x, y]]))
     return Walls((float(under[0, 0]), float(under[0, 1])), thickness / float(height))

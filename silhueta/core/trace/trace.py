@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, OverallDatum
 from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.light import TOP, in_light
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.colour_trace import colour_loops
 from silhueta.core.trace.colours import split
@@ -46,7 +47,7 @@ _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
 _NOISY = 0.01  # px, from which noise was added to what a program drew
 _TIMES = 4.5  # the noise from point to point, that it may be over longer ways
 _ALONG = 1.01  # points, at least, that noise goes along
-_ERROR_PX, _ERROR_MM = 0.8, 0.2  # slow errors of a photo's edge that are believed, at most
+_ERROR_PX, _ERROR_MM = 0.8, 0.08  # slow errors of a photo's edge that are believed, at most
 _CHORD = 0.02  # px, for the search for crossings
 _RAGGED = 0.15  # nodes a point of the edge
 _RETRIES = (1.0, 0.5, 0.25, 0.0, 0.0)  # of the tolerance, for loops that cross
@@ -271,11 +272,13 @@ def _framing(loop: Loop, wide: int, high: int) -> bool:
 
 
 def _edge(
-    got: Found, settings: TraceSettings, face: NDArray[np.uint8] | None, walls: Walls | None
+    got: Found, settings: TraceSettings, face: NDArray[Any] | None, walls: Walls | None
 ) -> Edge:
     """Return the contours where the edge really is, calmed where that is wanted."""
     edge = Edge(got.contours, 0.0, 1)
     if walls is not None and face is not None:
+        if settings.light == "linear":  # of 255, too, as what tells walls from noise is
+            face = in_light(face).astype(np.float32) / np.float32(TOP / 255)
         top = _with_points(got.contours, at_the_top(_pieces(got.contours), face, walls))
         edge = Edge(top, noise_along(top), 1)
     elif not got.field.exact:

@@ -19,7 +19,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.datum.edges import profiles, sample, steepest
+from silhueta.core.datum.edges import Grey, profiles, sample, steepest
 from silhueta.core.geometry.path import Floats
 
 _SHOWN = 3.5  # px, width from which a wall's grey can be told
@@ -82,15 +82,15 @@ class _Edges(NamedTuple):
     bright: Floats
 
 
-def at_the_top(contours: list[Floats], grey: NDArray[np.uint8], walls: Walls) -> list[Floats]:
+def at_the_top(contours: list[Floats], grey: Grey, walls: Walls) -> list[Floats]:
     """Return contours moved from the walls to the edge of the top face.
 
     Parameters
     ----------
     contours : list of (N, 2)
         Closed, px, the part on the left seen with y up.
-    grey : (H, W) array of uint8
-        The rectified picture, part dark.
+    grey : (H, W) array of uint8 or float32
+        The rectified picture, part dark; 255 for white.
     walls : Walls
 
     """
@@ -126,7 +126,7 @@ class _Greys(NamedTuple):
     ground: float
 
 
-def _greys(contours: list[Floats], seen: list[_Seen | None], grey: NDArray[np.uint8]) -> _Greys:
+def _greys(contours: list[Floats], seen: list[_Seen | None], grey: Grey) -> _Greys:
     """Return the greys 4 px inside and, where no wall shows, outside of the contours."""
     inside, outside = [np.zeros(0)], [np.zeros(0)]
     for points, s in zip(contours, seen, strict=True):
@@ -141,7 +141,7 @@ def _greys(contours: list[Floats], seen: list[_Seen | None], grey: NDArray[np.ui
     return _Greys(float(np.median(dark)), float(np.median(light)))
 
 
-def _edges(points: Floats, seen: _Seen, grey: NDArray[np.uint8], greys: _Greys) -> _Edges | None:
+def _edges(points: Floats, seen: _Seen, grey: Grey, greys: _Greys) -> _Edges | None:
     """Fit face, wall and ground, each of one grey, across every point where the wall is wide."""
     # from a foot its top lies just along the shift, however the edge bends
     far = np.hypot(*seen.shift.T)
@@ -221,7 +221,7 @@ def _valley(costs: Floats, first: NDArray[np.intp]) -> NDArray[np.intp]:
     return best
 
 
-def _centred(points: Floats, seen: _Seen, grey: NDArray[np.uint8]) -> Floats:
+def _centred(points: Floats, seen: _Seen, grey: Grey) -> Floats:
     """Return points without a wall moved to where grey changes most steeply.
 
     The level may lie nearer to one side, to keep clear of the walls' grey.
