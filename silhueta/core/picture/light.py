@@ -43,6 +43,14 @@ def _table() -> NDArray[np.uint16]:
     return np.array([round(TOP * linear_of(k)) for k in range(256)], np.uint16)
 
 
+@lru_cache(maxsize=1)
+def light_table() -> NDArray[np.float32]:
+    """Return the light that each stored value stands for, (256,), 255 for white."""
+    table = np.array([255.0 * linear_of(k) for k in range(256)], np.float32)
+    table.setflags(write=False)
+    return table
+
+
 def in_light(stored: NDArray[np.uint8]) -> NDArray[np.uint16]:
     """Return stored values of any shape as linear ones, 16 bits, 65535 for white."""
     import cv2

@@ -18,7 +18,7 @@ from silhueta.core.compiled import compiled
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
-from silhueta.core.picture.light import TOP, in_light, linear_of
+from silhueta.core.picture.light import TOP, in_light, light_table, linear_of
 from silhueta.core.trace.contours import Grey
 from silhueta.core.trace.threshold import automatic_level, level_of
 from silhueta.core.trace_settings import Patch, Rgb, Rule, TraceSettings
@@ -146,7 +146,7 @@ def _local(
     if linear:
         import cv2
 
-        table = np.array([255.0 * linear_of(k) for k in range(256)], np.float32)
+        table = light_table()
         above = cv2.LUT(grey, table) - np.interp(edge, np.arange(256.0), table).astype(np.float32)
     values = np.clip(np.round(MIDDLE + _STEP * above), 0, 65535).astype(np.uint16)
     return values, level

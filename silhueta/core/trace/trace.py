@@ -10,11 +10,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
 from silhueta.core.geometry.crossing import crossings
@@ -24,7 +25,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, OverallDatum
 from silhueta.core.picture.decode import Picture
-from silhueta.core.picture.light import TOP, in_light
+from silhueta.core.picture.light import light_table
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.colour_trace import colour_loops
 from silhueta.core.trace.colours import split
@@ -272,14 +273,15 @@ def _framing(loop: Loop, wide: int, high: int) -> bool:
 
 
 def _edge(
-    got: Found, settings: TraceSettings, face: NDArray[Any] | None, walls: Walls | None
+    got: Found, settings: TraceSettings, face: NDArray[np.uint8] | None, walls: Walls | None
 ) -> Edge:
     """Return the contours where the edge really is, calmed where that is wanted."""
     edge = Edge(got.contours, 0.0, 1)
     if walls is not None and face is not None:
-        if settings.light == "linear":  # of 255, too, as what tells walls from noise is
-            face = in_light(face).astype(np.float32) / np.float32(TOP / 255)
-        top = _with_points(got.contours, at_the_top(_pieces(got.contours), face, walls))
+        import cv2
+
+        grey: Grey = cv2.LUT(face, light_table()) if settings.light == "linear" else face
+        top = _with_points(got.contours, at_the_top(_pieces(got.contours), grey, walls))
         edge = Edge(top, noise_along(top), 1)
     elif not got.field.exact:
         edge = true_edge(got.field.values, got.contours)

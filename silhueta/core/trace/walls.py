@@ -49,7 +49,7 @@ class Walls(NamedTuple):
     under : (x, y), px
         The point under the camera.
     ratio : float
-        Thickness over the camera's height above the top face; 0: a flat part, without walls.
+        Thickness over the camera's height above the top face.
     """
 
     under: tuple[float, float]

@@ -7,6 +7,7 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from benchmarks.photo import Part, Scene, printed, render
+from benchmarks.photos import marks_on
 from silhueta.core.datum.camera import Lens
 from silhueta.core.datum.edges import steepest
 from silhueta.core.datum.find_sheet import find_sheet
@@ -212,3 +213,13 @@ def test_a_sheet_that_the_person_chose_keeps_its_name(photo):
     found = look_for_sheet(picture(BASE, photo), "297x210mm", (297.0, 210.0))
     assert found.name == "297x210mm"
     assert found.found
+
+
+@pytest.mark.parametrize("name", sorted(LAYOUTS))
+def test_the_marks_are_printed_where_they_are_said_to_be(name):
+    layout = LAYOUTS[name]
+    found = marks_on(printed(gauge_pdf(name)), layout.size[0])  # by OpenCV's own detector
+    said = np.vstack(list(layout.marks.values()))
+    assert len(found) == len(said)
+    away = np.hypot(*(said[:, None] - found[None]).transpose(2, 0, 1))
+    assert away.min(1).max() < 0.03  # mm

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from silhueta.core.picture.light import TOP, in_light, linear_of, stored_of
+from silhueta.core.picture.light import TOP, in_light, light_table, linear_of, stored_of
 
 
 def test_the_curve_is_the_standards():
@@ -24,3 +24,11 @@ def test_there_and_back(value):
 def test_half_the_light_is_not_half_the_grey():
     assert stored_of(0.5) == pytest.approx(187.5, abs=0.1)
     assert stored_of(0.5) > 127.5
+
+
+def test_the_table_of_light_is_that_of_each_value_and_is_not_written_over():
+    table = light_table()
+    assert table[[0, 10, 128, 255]] == pytest.approx([0, 10 / 12.92, 55.0444, 255], abs=1e-3)
+    assert (np.diff(table) > 0).all()
+    with pytest.raises(ValueError, match="read-only"):
+        table[0] = 1.0

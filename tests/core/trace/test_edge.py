@@ -7,8 +7,9 @@ from scipy.spatial import cKDTree
 
 from benchmarks.accuracy import dense
 from benchmarks.shapes import picture, placed, workshop_shapes
+from silhueta.core.picture.light import TOP, in_light, linear_of
 from silhueta.core.trace.contours import contours
-from silhueta.core.trace.edge import true_edge
+from silhueta.core.trace.edge import THIRD, third_differences, true_edge
 
 SIDE = 400
 SLOT = placed(workshop_shapes()["slot"], SIDE)
@@ -57,3 +58,28 @@ def test_a_soft_picture_is_known_by_its_reach():
     soft = np.round(gaussian_filter(GREY, 1.4)).astype(np.uint8)
     assert true_edge(sharp, contours(sharp, 127.5)).reach == 1
     assert true_edge(soft, contours(soft, 127.5)).reach >= 2
+
+
+def test_points_that_err_alone_have_twenty_times_their_variance_in_third_differences():
+    turn = np.linspace(0, 2 * np.pi, 4000, endpoint=False)
+    even = 600 * np.column_stack([np.cos(turn), np.sin(turn)])
+    rough = even * (1 + np.random.default_rng(2).normal(0, 0.2 / 600, (len(turn), 1)))
+    # neither a circle nor a line has any
+    assert third_differences(even).max() < 1e-3
+    assert third_differences(np.column_stack([turn, 2 * turn]))[10:-10].max() < 1e-9
+    for lag in (1, 3, 10):
+        spread = float(np.sqrt((third_differences(rough, lag) ** 2).mean() / THIRD))
+        assert spread == pytest.approx(0.2, rel=0.1)
+
+
+def test_the_edge_of_a_photo_is_half_way_in_light_and_not_in_stored_values():
+    # IEC 61966-2-1; the slot's dark is 60 of 255, its ground 235
+    light = np.interp(GREY, [0, 255], [linear_of(60), linear_of(235)])
+    soft = gaussian_filter(light, 1.0)
+    stored = np.round(255 * (1.055 * soft ** (1 / 2.4) - 0.055)).astype(np.uint8)
+    middle = (linear_of(60) + linear_of(235)) / 2
+    bent = true_edge(stored, contours(stored, 147.5, least_area=100)).contours.points
+    lit = in_light(stored)
+    true = true_edge(lit, contours(lit, TOP * middle, least_area=100)).contours.points
+    assert off(true) < 0.02
+    assert off(bent) > 0.3

@@ -144,7 +144,7 @@ def outward_of(ring: Floats) -> Floats:
 
 def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
     """Return how many px of wall are seen along each normal; 0 where it faces away."""
-    if walls is None or walls.ratio == 0:
+    if walls is None:
         return np.zeros(len(ring))
     shift = (ring - walls.under) * walls.ratio
     return np.asarray(np.maximum(-(shift * outward).sum(1), 0.0))
