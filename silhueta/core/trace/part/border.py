@@ -8,19 +8,17 @@ Words used here
     path      for each point of the ring the place on its profile where the face ends; the
               smoothest cheap one, all round
 
-What lies inside the path should look like the face, what lies past the wall should not, and where
-the path runs there should be a step. The path is found by dynamic programming over the closed
-ring, so that it does not jump from one edge to another. Last, in linear light, the sum of what is
-seen between the two sides of the step tells where it is: exactly so for a straight edge under any
-even blur, and overshoot beside it, which sharpening makes alike on both sides, cancels.
+What lies inside the path should look like the face, what lies past the wall should not, and there
+should be steps where the path runs and, a wall's width further out, at the foot: both are the same
+outline, seen in two known planes. The path is found by dynamic programming over the closed ring,
+so that it does not jump from one edge to another. Last, in linear light, face, wall and ground are
+fitted to what is seen across it (step.py).
 
 References
 ----------
 A. A. Amini, T. E. Weymouth and R. C. Jain, "Using dynamic programming for solving variational
 problems in vision", IEEE Transactions on Pattern Analysis and Machine Intelligence 12(9), 1990,
 855-867, for closed contours by dynamic programming.
-A. Trujillo-Pino et al., "Accurate subpixel edge location based on partial area effect", Image and
-Vision Computing 31(1), 2013, 72-90.
 """
 
 from __future__ import annotations
@@ -28,13 +26,13 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from silhueta.core.compiled import compiled
 from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.part.looks import Light, largest
+from silhueta.core.trace.part.ring import closed_path
+from silhueta.core.trace.part.step import REACH, STEP, blur_of, fitted, outermost
 from silhueta.core.trace.walls import Walls
 
 _STEP = 0.5  # px between places on a profile
@@ -42,19 +40,22 @@ _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, firs
 _CLOSE = 0.7  # mm, the first where edges told the part already
 _CALM = 0.9, 0.35  # mm over which the ring is smoothed before that
 _NEAREST = 2.2  # px within which the measured edge must be
-_LAST_CALM = 6.0  # px over which the ring is smoothed before the edge is measured
+_LAST_CALM = 12.0  # px over which the ring is smoothed before the edge is measured
 _BEND = 0.8  # cost of moving by one place from point to point
-_CLEARER = 1.5  # weight of what looks like face past the wall against the other way round
+_UNLIKE = 2.5  # cost of what looks unlike face inside the path, or like it past the wall
+_UNSURE_MM = 0.1  # beside the path, where that is not told so finely
+_FOOT = 0.3  # by which a foot's step counts more where the ground is lighter, or less where darker
 _STEEP = 14.0  # worth of a step as high as is usual round the ring
 _NEAR_PX = 3  # places on each side between which a step is seen
 _WITHIN, _COVERED = ((0.6, 3.0), (1.2, 8.0)), 0.5  # (mm, px) inside, where another edge counts so
 _DOUBTFUL = 0.7  # of leaning
 _PER_MM, _PER_PX = 0.3, 3.0  # over which leaning counts once, the longer of the two
 _ALONG = (-1.5, -0.5, 0.5, 1.5)  # px along the ring over which a profile is averaged
-_NEAR, _FAR = 2.0, 4.5  # px from the edge in which its sides are seen
-_SLOWLY = 20.0  # points over which foot and top take turns
+_TURNS = 2
+_ENDS = 4  # places at each end of a profile that tell whether ground is lighter than face
+_EVEN = 12.0  # points over which the way outwards is averaged, to see how wide a wall looks
 _CALMED = 6  # points on each side over which a side is averaged
-_LEAST = 0.006  # light between both sides from which the edge is measured
+_LEAST = 0.012  # light that an edge explains, as a step across a profile, from which it counts
 _NARROW = 2.5  # px of wall that blur hides
 _SHORTEST = 24
 
@@ -107,13 +108,18 @@ def border(rough: Floats, sight: Sight) -> Floats:
             return ring
         outward = outward_of(ring)
         wide = _wall(ring, outward, sight.walls)
-        offsets = np.arange(-reach / sight.mm, reach / sight.mm + _STEP / 2, _STEP)
+        inward = reach / sight.mm
+        if reach == _FIRST:  # the rough outline may run along a wall's foot
+            inward = max(inward, float(wide.max(initial=0.0)) + _SECOND / sight.mm)
+        offsets = np.arange(-inward, reach / sight.mm + _STEP / 2, _STEP)
         worth = _worth(ring, outward, offsets, wide, sight)
-        path = _closed_path(np.ascontiguousarray(worth), _BEND)
+        path = closed_path(np.ascontiguousarray(worth), _BEND)
         ring = ring + offsets[path][:, None] * outward
     ring = calm(ring, _LAST_CALM)
     outward = outward_of(ring)
-    return _untangled(_measured(ring, outward, _wall(ring, outward, sight.walls), sight))
+    for _ in range(_TURNS):
+        ring = _measured(ring, outward, _wall(ring, outward, sight.walls), sight)
+    return _untangled(ring)
 
 
 def _untangled(ring: Floats) -> Floats:
@@ -146,6 +152,10 @@ def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
     """Return how many px of wall are seen along each normal; 0 where it faces away."""
     if walls is None:
         return np.zeros(len(ring))
+    from scipy.ndimage import gaussian_filter1d
+
+    even = gaussian_filter1d(outward, _EVEN, axis=0, mode="wrap")  # what wobbles sees no more wall
+    outward = even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
     shift = (ring - walls.under) * walls.ratio
     return np.asarray(np.maximum(-(shift * outward).sum(1), 0.0))
 
@@ -159,19 +169,24 @@ def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: 
     leaning = sample(sight.leaning, places * sight.factor)
     leaning = np.sign(leaning) * np.maximum(np.abs(leaning) - _DOUBTFUL, 0)  # a little says nothing
     leaning *= _STEP / max(_PER_MM / sight.mm, _PER_PX)
-    sums = np.cumsum(leaning, axis=1)
     many = len(offsets)
     rows = np.arange(len(ring))[:, None]
-    foot = np.minimum(
-        np.arange(many)[None] + np.round(wide / _STEP).astype(int)[:, None], len(longer) - 1
-    )
-    inside = sums[:, :many]
-    past = sums[:, -1:] - sums[rows, foot]
+    last = len(longer) - 1
+    foot = np.minimum(np.arange(many) + np.round(wide / _STEP).astype(int)[:, None], last)
+    unsure = round(_UNSURE_MM / sight.mm / _STEP)
+    inside = np.cumsum(np.maximum(-leaning, 0), axis=1)[:, : many - unsure]
+    unlike = np.concatenate([np.zeros((len(ring), unsure)), inside], axis=1)
+    past = np.cumsum(np.maximum(leaning, 0), axis=1)
+    unlike += past[:, -1:] - past[rows, np.minimum(foot + unsure, last)]
     step = _steps(ring, outward, longer, sight)
     steep = step[:, :many]
     if not sight.alike:
-        steep = np.maximum(steep, np.where(wide[:, None] > _NARROW, step[rows, foot], 0.0))
-    return np.asarray(inside - _CLEARER * past + _STEEP * steep)
+        # a wall is like a dark face, and on dark ground like that
+        ends = _profiles(ring, outward, np.r_[longer[:_ENDS], longer[-_ENDS:]], sight.light).sum(-1)
+        rises = _averaged(ends[:, _ENDS:].mean(1) - ends[:, :_ENDS].mean(1)) > 0
+        worth = np.where(wide > _NARROW, np.where(rises, 1 + _FOOT, 1 - _FOOT), 0.0)
+        steep = steep + worth[:, None] * step[rows, foot]
+    return np.asarray(_STEEP * steep - _UNLIKE * unlike)
 
 
 def _steps(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Floats:
@@ -243,87 +258,13 @@ def _profiles(ring: Floats, outward: Floats, offsets: Floats, light: Light) -> F
     return total / len(_ALONG)
 
 
-@compiled
-def _closed_path(worth: Floats, bend: float) -> NDArray[np.int64]:
-    """Return the column of each row that makes the sum of worth, less bends, largest; closed.
-
-    The ring is walked twice, and the second half of each walk is taken: by then where it began
-    no longer matters.
-    """
-    n, m = worth.shape
-    total = 2 * n
-    best = np.empty((total, m))
-    came = np.zeros((total, m), np.int8)
-    best[0] = worth[0]
-    for i in range(1, total):
-        for j in range(m):
-            top, way = -1e300, 0
-            for d in range(-2, 3):
-                k = j + d
-                if 0 <= k < m:
-                    value = best[i - 1, k] - bend * abs(d) * abs(d)
-                    if value > top:
-                        top, way = value, d
-            best[i, j] = top + worth[i % n, j]
-            came[i, j] = way
-    path = np.zeros(total, np.int64)
-    path[total - 1] = np.argmax(best[total - 1])
-    for i in range(total - 1, 0, -1):
-        path[i - 1] = path[i] + came[i, path[i]]
-    out = np.empty(n, np.int64)
-    half = n // 2
-    for i in range(n):
-        out[(i + half) % n] = path[i + half]
-    return out
-
-
 def _measured(ring: Floats, outward: Floats, wide: Floats, sight: Sight) -> Floats:
-    """Return the ring moved to where the light between both sides puts the edge."""
-    from scipy.ndimage import gaussian_filter1d
-
-    offsets = np.arange(-_FAR, _FAR + 0.25, 0.5)
-    top = _step(ring, outward, offsets, sight)
-    if not wide.any():
-        return ring + _steady(top.place, top.clear)[:, None] * outward
-    foot = _step(ring + wide[:, None] * outward, outward, offsets, sight)
-    # a wall like the face shows no edge at its top: then the foot tells, a wall's width away;
-    # one too narrow to be seen apart is darker than its face: on light ground it goes with it
-    by_foot = np.where(wide <= _NARROW, top.rises, foot.height > 2.0 * top.height) & (wide > 0)
-    share = gaussian_filter1d(by_foot.astype(float), _SLOWLY, mode="wrap")
-    # the foot was sought a wall's width further out, so its place stands for the top's as it is
-    place = (1 - share) * top.place + share * foot.place
-    clear = (1 - share) * top.clear + share * foot.clear
-    return ring + _steady(place, clear)[:, None] * outward
-
-
-class _Step(NamedTuple):
-    """Where the step lies beside each point, px outwards, and if that is clear.
-
-    Also how high the step is, and whether it goes up outwards.
-    """
-
-    place: Floats
-    clear: Floats
-    height: Floats
-    rises: NDArray[np.bool_]
-
-
-def _step(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> _Step:
+    """Return the ring moved to where face, wall and ground, fitted across it, put the edge."""
+    offsets = np.arange(-REACH, outermost(wide) + STEP / 2, STEP)
     seen = _profiles(ring, outward, offsets, sight.light)
-    inner = _averaged(seen[:, offsets <= -_NEAR].mean(1))
-    outer = _averaged(seen[:, offsets >= _NEAR].mean(1))
-    axis = outer - inner
-    squared = (axis**2).sum(1)
-    share = ((seen - inner[:, None]) * axis[:, None]).sum(2) / np.maximum(squared, 1e-9)[:, None]
-    reach = _NEAR + 1.0
-    within = np.abs(offsets) <= reach
-    # share goes from 0 inside to 1 outside: its integral is how far the outer side reaches in
-    weights = np.where(np.abs(np.abs(offsets) - reach) < 1e-9, 0.25, 0.5)[within]
-    place = reach - (share[:, within] * weights).sum(1)
-    clear = (squared > _LEAST**2) & (np.abs(place) < _NEAREST)
-    return _Step(
-        np.where(clear, place, 0.0), clear.astype(float), np.sqrt(squared), axis.sum(1) > 0
-    )
+    got = fitted(seen, wide, blur_of(seen, wide))
+    clear = (got.gain > _LEAST**2) & (np.abs(got.place) < _NEAREST)
+    return ring + _steady(np.where(clear, got.place, 0.0), clear.astype(float))[:, None] * outward
 
 
 def _steady(place: Floats, clear: Floats) -> Floats:

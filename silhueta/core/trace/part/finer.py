@@ -29,6 +29,7 @@ _MOST = 4.0  # that one pixel leans
 _PRIOR, _FAR_MM = 1.0, 1.5  # leaning a mm inside the rough mask, and how far that grows
 _DEEP_MM, _DEEP = 3.0, 1.0  # this far inside the rough mask, more
 _TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
+_LINES_MM, _LINES_PX = 1.3, 6  # mm that the grain of a line is narrower than; px it must be seen in
 _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
 _WAIST = 0.7  # of a hole's half width, under which it may be two
@@ -218,7 +219,12 @@ def _often(bins: NDArray[np.int32], size: int) -> NDArray[np.float64]:
 
 
 def _bins(looks: Looks, seen: Seen, part: Mask) -> NDArray[np.int32]:
-    """Return which bin of light, of the colour that parts most from the ground, and of grain."""
+    """Return which bin of light, of the colour that parts most from the ground, and of grain.
+
+    Of the grain of surfaces: lines between them, such as the part's edge, would seem strange.
+    """
+    import cv2
+
     look = looks.look
     way = look[..., 1:][part].mean(0) if part.any() else np.zeros(2)
     length = float(np.hypot(*way))
@@ -226,6 +232,10 @@ def _bins(looks: Looks, seen: Seen, part: Mask) -> NDArray[np.int32]:
         way, length = np.array([1.0, -1.0]), float(np.sqrt(2.0))
     colour = look[..., 1:] @ (way / length).astype(np.float32)
     grain = seen.grain
+    side = int(_LINES_MM / seen.mm)
+    if side >= _LINES_PX:  # else webs are no wider
+        square = np.ones((side | 1, side | 1), np.uint8)
+        grain = np.asarray(cv2.morphologyEx(grain, cv2.MORPH_OPEN, square), np.float32)
     rough = np.log2(np.maximum(grain, 1e-6) / max(float(np.median(grain)), 1e-6))
     planes = (_PER_LOG * (look[..., 0] + 3.4), 32 + _PER_COLOUR * colour, 6 + _PER_GRAIN * rough)
     at = [np.clip(p, 0, n - 1).astype(np.int32) for p, n in zip(planes, _BINS, strict=True)]

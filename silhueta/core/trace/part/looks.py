@@ -39,6 +39,7 @@ _SHADES = (0.9, 0.8, 0.7, 0.6, 0.5, 0.42, 0.35, 0.29, 0.24, 0.2, 0.16, 0.13, 0.1
 _DEEP = (0.2, 0.14, 0.1, 0.07, 0.05, 0.035, 0.02, 0.012)
 _LIKE_SHADE, _LIKE_DEEP = 1.25, 3.5
 _GRAINED, _BENCH_GRAINED = 2.2, 3.0  # times the grain of bare ground
+_QUIET = 0.004  # grain of paper in a good photo: the slope of a soft shadow may be as much
 _WIDE_GRAIN = 7  # px of grain without a gap
 _SMALL = 160  # px of the long side on which the light is worked out
 _DEGREE = 3
@@ -201,7 +202,7 @@ def looks_of(seen: Seen, grounds: Grounds) -> Looks:
         away = np.maximum(np.abs(look[..., 0]), np.hypot(look[..., 1], look[..., 2]))
         unlike |= on & (away > _ON_SHEET)
         like = _like_shade(look, paper, _SHADES, _LIKE_SHADE) & (look[..., 0] < -0.06)
-        shade |= on & like & ~_wide(on & (grain > _GRAINED * usual))
+        shade |= on & like & ~_wide(on & (grain > _GRAINED * max(usual, _QUIET)))
         deep |= on & _like_shade(look, paper, _DEEP, _LIKE_DEEP)
     if grounds.bench is not None:
         bench = grounds.bench
@@ -211,7 +212,7 @@ def looks_of(seen: Seen, grounds: Grounds) -> Looks:
         nearer = np.sign(difference) * np.maximum(np.abs(difference) - own, 0)
         like = _like_shade(nearer, bench.light, _SHADES, _LIKE_SHADE) & (nearer[..., 0] < -0.06)
         deep |= off & _like_shade(nearer, bench.light, _DEEP, _LIKE_DEEP)
-        shade |= off & like & ~_wide(off & (grain > _BENCH_GRAINED * bench.grain))
+        shade |= off & like & ~_wide(off & (grain > _BENCH_GRAINED * max(bench.grain, _QUIET)))
     if on.any() and off.any():  # the strip along the sheet's edge is of neither: as beside it
         strip = seen.domain & ~on & ~off
         side = 2 * int(2.6 / seen.mm) + 1

@@ -13,9 +13,10 @@ from silhueta.core.job import Job, Optics, PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode
 from silhueta.core.steps import Stroke
 from silhueta.core.trace.job_trace import read_job, trace_job
-from silhueta.core.trace.part.border import Sight, _closed_path
+from silhueta.core.trace.part.border import Sight
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
+from silhueta.core.trace.part.ring import closed_path
 from silhueta.core.trace.part.sure import judged
 from tests.conftest import encoded
 
@@ -144,12 +145,12 @@ def test_a_path_round_a_ring_does_not_jump_to_a_short_stretch_of_another_edge():
     worth = np.zeros((200, 41))
     worth[:, 12] = 5.0
     worth[90:96, 30] = 9.0  # a few points see a stronger edge elsewhere
-    path = _closed_path(worth, 0.8)
+    path = closed_path(worth, 0.8)
     assert (path == 12).all()
     worth[40:160, 30] = 9.0
     worth[40:160, 12] = 0.0
     assert np.abs(np.diff(np.append(path, path[0]))).max() <= 2
-    assert (_closed_path(worth, 0.8)[80:120] == 30).all()
+    assert (closed_path(worth, 0.8)[80:120] == 30).all()
 
 
 def test_the_part_lies_where_it_lay():

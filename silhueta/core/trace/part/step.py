@@ -1,0 +1,173 @@
+"""Where the face ends, from what is seen across its edge: face, wall and ground, blurred.
+
+Words used here
+    profile  the light across a ring at one of its points, from inside to outside
+    wide     px of wall that must be seen there, known from the camera's place; 0: none
+    top      where the face ends and the wall begins; the foot, where the ground begins, is the
+             same outline through another known plane and lies `wide` px further out
+    strip    shadow on the ground beside the part, of any width, darker than the ground
+
+For every place where the top may be, face, wall and ground are fitted to each profile, each of one
+light, the ground with a slope (a shadow close to the part deepens towards it), all blurred as the
+picture is. What a wall too narrow to be told looks like is taken from the face, since the two are
+of one material and a wall gets less light. Where a strip explains much more it is there, and is
+none of the part. Neighbours judge together: the smooth path that explains most is taken.
+
+References
+----------
+G. H. Golub and V. Pereyra, "The differentiation of pseudo-inverses and nonlinear least squares
+problems whose variables separate", SIAM Journal on Numerical Analysis 10(2), 1973, 413-432: the
+light of face, wall and ground is solved for at each place, and the place is sought alone.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from silhueta.core.geometry.path import Floats
+from silhueta.core.trace.part.ring import closed_path
+
+STEP = 0.5  # px between places on a profile
+REACH = 7.0  # px past the top, inwards, and past the foot, outwards, that a profile reaches
+WIDEST = 12.0  # px of wall with a foot that is looked at; past it the top alone tells
+_FAR = 2.5  # px from the ring within which the top is sought
+_GRID = 0.25  # px
+_TAPER = 2.0  # px over which what lies beside the edge counts less and less
+_WIDE_GRID = 0.5  # px of wall between two models
+_WALL = 0.35  # of the face's light, that a wall gets
+_UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, in samples
+_STRIPS = 0.0, 2.5, 4.0, 6.0  # px of shadow between part and ground
+_LARGE = 200  # points of a ring, from which a strip can be told from the ground in a hole
+_BESIDE = 3.0  # px of wall, under which a strip is looked for
+_WORTH = 0.015  # of what is explained without a strip, that one must explain beyond it
+_SHADE = 0.4  # of the ground's light, that a strip of shadow gets
+_BEND, _FIRM = 16.0, 50.0  # cost of moving by one trial; worth of an edge as clear as is usual
+_BLURS = 0.6, 0.75, 0.9, 1.1, 1.3, 1.6, 2.0  # px, that are looked at
+_ENOUGH, _SHARPER = 300, 0.35  # profiles that tell the blur, and the part of them that is sharper
+_SMOOTH = 4.0  # points that judge together
+
+
+class Fitted(NamedTuple):
+    """Where the top lies beside each point, px outwards, and how clear that is.
+
+    place : (N,)
+    gain : (N,)
+        Squared light, summed over a profile, that the edge explains; 0 where no place is best.
+    """
+
+    place: Floats
+    gain: Floats
+
+
+def outermost(wide: Floats) -> float:
+    """Return how far out profiles must reach, px, for walls so wide."""
+    return REACH + float(np.minimum(wide, WIDEST).max(initial=0.0))
+
+
+def fitted(seen: Floats, wide: Floats, blur: float) -> Fitted:
+    """Return where the face ends along a closed ring.
+
+    Parameters
+    ----------
+    seen : (N, M, 3)
+        Light across the ring, `STEP` px apart, from -`REACH` to `outermost(wide)` at least.
+    wide : (N,), px
+    blur : float, px
+        Standard deviation of the picture's blur.
+
+    """
+    from scipy.ndimage import gaussian_filter1d
+
+    trials = _trials()
+    gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1])
+    bare = gains[0].max(1, keepdims=True)
+    for i in range(1, len(gains)):  # a strip must explain more than unusual blur would
+        gains[i] = np.where(np.isfinite(gains[i]), gains[i] - _WORTH * bare, gains[0] - bare)
+    judged = gaussian_filter1d(gains, _SMOOTH, axis=1, mode="wrap").max(0)
+    scale = float(np.median(judged.max(1)))
+    best = closed_path(np.ascontiguousarray(judged * (_FIRM / max(scale, 1e-9))), _BEND)
+    inside = np.clip(best, 1, len(trials) - 2)
+    rows = np.arange(len(seen))
+    left, middle, right = (judged[rows, inside + d] for d in (-1, 0, 1))
+    bend = left - 2 * middle + right
+    shift = np.where(bend < 0, 0.5 * (left - right) / np.where(bend < 0, bend, 1.0), 0.0)
+    place = trials[inside] + _GRID * np.clip(shift, -1, 1)
+    return Fitted(place, np.where(best == inside, middle, 0.0))
+
+
+def blur_of(seen: Floats, wide: Floats) -> float:
+    """Return the blur of a picture, px, standard deviation, from profiles across an edge in it.
+
+    Profiles as `fitted` takes them. Walls and shadows make edges softer than the lens does, and
+    nothing makes them sharper: so of all, the softness that a third of them do not reach.
+    """
+    some = slice(None, None, max(1, len(seen) // _ENOUGH))
+    best = [_gains(seen[some], wide[some], blur, (0.0,))[0].max(1) for blur in _BLURS]
+    return float(np.quantile(np.array(_BLURS)[np.argmax(best, axis=0)], _SHARPER, method="nearest"))
+
+
+def _trials() -> Floats:
+    return np.arange(-_FAR, _FAR + _GRID / 2, _GRID)
+
+
+def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...]) -> Floats:
+    """Return squared light that an edge with each strip explains at each trial, (S, N, K).
+
+    No number where there is a wall instead.
+    """
+    trials = _trials()
+    gains = np.full((len(strips), len(seen), len(trials)), -np.inf)
+    kinds = np.where(wide > WIDEST, -1, np.round(wide / _WIDE_GRID)).astype(int)
+    for kind in np.unique(kinds).tolist():
+        which = np.flatnonzero(kinds == kind)
+        wall = kind * _WIDE_GRID
+        many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
+        at = np.arange(many) * STEP - REACH
+        beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
+        weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
+        here = seen[which, :many] * weight[:, None]
+        plain = _explained(here, weight[:, None] / np.linalg.norm(weight))
+        for i, strip in enumerate(strips if wall < _BESIDE else strips[:1]):
+            for k, top in enumerate(trials.tolist()):
+                model = _model(at, top, (wall, strip), blur, weight)
+                gains[i, which, k] = _explained(here, model) - plain
+    return gains
+
+
+def _explained(seen: Floats, model: Floats) -> Floats:
+    """Return how much of weighted profiles (N, M, 3) lies in the span of a model (M, K), (N,)."""
+    return np.asarray((np.tensordot(model.T, seen, (1, 1)) ** 2).sum((0, 2)))
+
+
+def _model(
+    at: Floats, top: float, wides: tuple[float, float], blur: float, weight: Floats
+) -> Floats:
+    """Return weighted columns (M, K) in whose span lies what fits an edge at `top`.
+
+    Columns of unit length at right angles to each other: those of the light of face, wall, ground
+    and its slope, after what is known of them beforehand.
+    """
+    from scipy.special import ndtr
+
+    wall, strip = max(wides[0], 0.0), wides[1]
+    lit = top + wall + strip
+    inner, foot, outer = (ndtr((at - edge) / blur) for edge in (top, top + wall, lit))
+    slope = outer * np.clip(at - lit, 0, REACH) / REACH
+    columns = [1 - inner, outer, slope]
+    known = [[0.0, 0.0, np.sqrt(_SLOPE)]]
+    # a wall is of the face's material, a strip of shadow of the ground's
+    for wide, column, whose, share in (
+        (wall, inner - foot, 0, _WALL),
+        (strip, foot - outer, 1, _SHADE),
+    ):
+        if wide > 0:
+            columns.append(column)
+            row = np.zeros(len(columns))
+            row[whose], row[-1] = -share * np.sqrt(_UNTOLD), np.sqrt(_UNTOLD)
+            known = [*([*line, 0.0] for line in known), row.tolist()]
+    terms = weight[:, None] * np.stack(columns, axis=1)
+    whole = np.vstack([terms, known])
+    # of a least-squares fit with such further rows, the part over the profile: its columns
+    return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(whole.T @ whole)).T)
