@@ -1,0 +1,1 @@
+"""Regions: what several outlines cover together, exact where nothing crosses."""

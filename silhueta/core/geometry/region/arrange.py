@@ -1,0 +1,242 @@
+"""The plane cut up by outlines: edges, the faces between them, how often each face is gone round.
+
+Words used here
+    grid     whole multiples of the tolerance; every vertex lies on it while it is decided what
+             belongs to what
+    vertex   a point of the grid where chords end or cross
+    edge     a straight piece between two vertices with nothing in between; of several chords that
+             lie on each other one edge is made
+    face     what edges enclose, without an edge inside
+    winding  how many times a group of outlines goes round a face, counter-clockwise
+
+Where chords come within the tolerance of each other they are cut and put on the grid by GEOS's
+snap rounding, so that what is decided is always a plane without crossings; where they do not they
+stay as they are. J. D. Hobby, "Practical segment intersection with finite precision output",
+Computational Geometry 13(4), 1999, 199-214, for snap rounding.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.geometry.path import Floats
+from silhueta.core.geometry.region.segments import (
+    Chords,
+    Ints,
+    Segments,
+    chords_of,
+    nearest_along,
+    points_at,
+)
+
+Marks = NDArray[np.bool_]
+CHORDS = 5.0  # tolerances that a chord may be from its segment
+_SHORT = 4.0  # tolerances, under which a chord has no direction
+_COVERS = 1.5  # tolerances from an edge to the chord it came of
+_WIDE = 1 << 31  # of the grid, at most
+
+
+class Edges(NamedTuple):
+    """E edges, and F faces.
+
+    at : (V, 2)
+        The vertices, in tolerances.
+    ends : (E, 2) of int
+        Vertices.
+    chord : (E,) of int
+        What each came of.
+    faces : (E, 2) of int
+        To the left and to the right; -1: outside of everything.
+    winding : (G, F) of int
+        Of each group.
+    """
+
+    at: Floats
+    ends: Ints
+    chord: Ints
+    faces: Ints
+    winding: Ints
+
+
+def split_chords(table: Segments, tolerance: float) -> Chords:
+    """Return chords of all segments, cut where a node lies on another segment."""
+    import shapely
+
+    first = chords_of(table, CHORDS * tolerance)
+    lines: Any = shapely.linestrings(first.ends)
+    tree = shapely.STRtree(lines)
+    reach = (CHORDS + 2) * tolerance
+    nodes, chord = tree.query(shapely.points(table.start), predicate="dwithin", distance=reach)
+    points, segment = table.start[nodes], first.segment[chord]
+    ends = np.minimum(
+        np.hypot(*(points - table.start[segment]).T), np.hypot(*(points - table.end[segment]).T)
+    )
+    apart = ends > tolerance
+    points, segment, chord = points[apart], segment[apart], chord[apart]
+    along = nearest_along(table, segment, first.along[chord].mean(1), points)
+    off = np.hypot(*(points_at(table, segment, along) - points).T)
+    on = (off <= tolerance) & (along > 0) & (along < 1)
+    pairs = np.unique(np.column_stack([segment[on], np.round(along[on], 12)]), axis=0)
+    if not len(pairs):
+        return first
+    return chords_of(table, CHORDS * tolerance, (pairs[:, 0].astype(np.int64), pairs[:, 1]))
+
+
+def arranged(table: Segments, chords: Chords, group: Ints, groups: int, tolerance: float) -> Edges:
+    """Return the plane as `chords` cut it up; `group` (N,) tells each loop's."""
+    import shapely
+
+    low = np.floor(chords.ends.min((0, 1)) / tolerance)
+    ends = _on_grid(chords, tolerance, low)
+    some = np.flatnonzero((ends[:, 0] != ends[:, 1]).any(1))
+    met = _met(ends[some])
+    alone, mixed = some[~met], some[met]
+    pieces, sources = [ends[alone]], [alone]
+    if len(mixed):
+        cut = shapely.union_all(shapely.linestrings(ends[mixed]), grid_size=1.0)
+        points, part = shapely.get_coordinates(shapely.get_parts(cut), return_index=True)
+        same = np.flatnonzero(part[1:] == part[:-1])
+        made = np.rint(np.stack([points[same], points[same + 1]], axis=1))
+        pieces.append(made)
+        sources.append(mixed[_came_of(made, ends[mixed])])
+    both, source = np.concatenate(pieces), np.concatenate(sources)
+    keys = (both[..., 0] * _WIDE + both[..., 1]).astype(np.int64)
+    vertices, flat = np.unique(keys, return_inverse=True)
+    pair = flat.reshape(-1, 2)
+    turned = pair[:, 0] > pair[:, 1]
+    pair = np.sort(pair, axis=1)
+    order = np.lexsort((turned, source, pair[:, 1], pair[:, 0]))
+    pair, source = pair[order], source[order]
+    new = np.append(True, (pair[1:] != pair[:-1]).any(1)) & (pair[:, 0] != pair[:, 1])
+    pair, source = pair[new], source[new]
+    at = np.column_stack([vertices // _WIDE, vertices % _WIDE]).astype(np.float64)
+    faces, inner = _faces(at, pair)
+    own = group[table.loop[chords.segment[some]]]
+    return Edges(at + low, pair, source, faces, _windings(inner, ends[some], own, groups))
+
+
+def _on_grid(chords: Chords, tolerance: float, low: Floats) -> Floats:
+    """Return ends of chords on the grid; nodes and splits within the tolerance are one."""
+    from scipy.spatial import cKDTree
+
+    ends = np.rint(chords.ends / tolerance - low)
+    points, again = np.unique(chords.ends[chords.held], axis=0, return_inverse=True)
+    beside = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
+    stands = np.arange(len(points))
+    for i, j in beside[np.lexsort((beside[:, 1], beside[:, 0]))].tolist():
+        if stands[i] == i and stands[j] == j:
+            stands[j] = i
+    ends[chords.held] = np.rint(points[stands] / tolerance - low)[again]
+    return ends
+
+
+def _met(ends: Floats) -> Marks:
+    """Return which chords (K, 2, 2) come within 1 of another, ends that they share aside."""
+    import shapely
+
+    lines: Any = shapely.linestrings(ends)
+    i, j = shapely.STRtree(lines).query(lines, predicate="dwithin", distance=1.0)
+    once = i < j
+    i, j = i[once], j[once]
+    a, b = ends[i], ends[j]
+    same = (a[:, :, None] == b[:, None]).all(3)  # (pairs, 2, 2)
+    shared = same.any((1, 2))
+    alike = same.sum((1, 2)) > 1  # one edge comes of both
+    # that meet in one end: apart, unless one lies along the other
+    which = np.flatnonzero(shared & ~alike)
+    at_a, at_b = same[which].any(2).argmax(1), same[which].any(1).argmax(1)
+    rows = np.arange(len(which))
+    corner = a[which][rows, at_a]
+    one, two = a[which][rows, 1 - at_a] - corner, b[which][rows, 1 - at_b] - corner
+    shorter = np.minimum(np.hypot(*one.T), np.hypot(*two.T))
+    longer = np.maximum(np.hypot(*one.T), np.hypot(*two.T))
+    cross = np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
+    apart = ((cross / longer > 2.0) | ((one * two).sum(1) < 0)) & (shorter > _SHORT)
+    counts = ~alike
+    counts[which[apart]] = False
+    met = np.zeros(len(ends), np.bool_)
+    met[i[counts]] = True
+    met[j[counts]] = True
+    return met
+
+
+def _came_of(made: Floats, ends: Floats) -> Ints:
+    """Return for each piece (K, 2, 2) the first of the lines `ends` that it lies on."""
+    import shapely
+
+    lines: Any = shapely.linestrings(ends)
+    tree = shapely.STRtree(lines)
+    middle = shapely.points(made.mean(1))
+    piece, line = tree.query(middle, predicate="dwithin", distance=_COVERS)
+    far = np.maximum(
+        shapely.distance(shapely.points(made[piece, 0]), lines[line]),
+        shapely.distance(shapely.points(made[piece, 1]), lines[line]),
+    )
+    nearest = tree.nearest(middle)
+    on = far <= _COVERS
+    piece, line = piece[on], line[on]
+    order = np.lexsort((line, piece))
+    piece, line = piece[order], line[order]
+    first = np.append(True, piece[1:] != piece[:-1]) if len(piece) else np.zeros(0, np.bool_)
+    out = np.asarray(nearest, np.int64)
+    out[piece[first]] = line[first]
+    return out
+
+
+def _faces(at: Floats, pair: Ints) -> tuple[Ints, Floats]:
+    """Return the faces beside each edge, (E, 2), and a point inside of each face, (F, 2)."""
+    import shapely
+
+    lines: Any = shapely.linestrings(at[pair])
+    made: Any = shapely.polygonize(lines)
+    shapes = shapely.get_parts(made)
+    rings, owner = shapely.get_rings(shapes, return_index=True)
+    points, ring = shapely.get_coordinates(rings, return_index=True)
+    points = np.rint(points)
+    same = np.flatnonzero(ring[1:] == ring[:-1])
+    a, b, which = points[same], points[same + 1], ring[same]
+    area = np.bincount(which, a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0], minlength=len(rings))
+    outer = np.append(True, owner[1:] != owner[:-1]) if len(owner) else np.zeros(0, np.bool_)
+    flip = ((area > 0) != outer)[which]
+    a, b = np.where(flip[:, None], b, a), np.where(flip[:, None], a, b)
+    known = (at[:, 0] * _WIDE + at[:, 1]).astype(np.int64)
+    u = np.searchsorted(known, (a[:, 0] * _WIDE + a[:, 1]).astype(np.int64))
+    v = np.searchsorted(known, (b[:, 0] * _WIDE + b[:, 1]).astype(np.int64))
+    many = len(known)
+    directed = u * many + v
+    order = np.argsort(directed)
+    directed, face = directed[order], owner[which][order]
+
+    def beside(keys: Ints) -> Ints:
+        place = np.minimum(np.searchsorted(directed, keys), max(len(directed) - 1, 0))
+        hit = directed[place] == keys if len(directed) else np.zeros(len(keys), np.bool_)
+        return np.where(hit, face[place] if len(face) else -1, -1)
+
+    left = beside(pair[:, 0] * many + pair[:, 1])
+    right = beside(pair[:, 1] * many + pair[:, 0])
+    inner = shapely.get_coordinates(shapely.point_on_surface(shapes)).reshape(-1, 2)
+    return np.column_stack([left, right]), inner
+
+
+def _windings(inner: Floats, ends: Floats, group: Ints, groups: int) -> Ints:
+    """Return how many times the chords of each group go round each point, (G, F)."""
+    import shapely
+
+    winding = np.zeros((groups, len(inner)), np.int64)
+    if not len(inner):
+        return winding
+    right = float(ends[..., 0].max()) + 1.0
+    rays = shapely.box(inner[:, 0], inner[:, 1], np.full(len(inner), right), inner[:, 1])
+    lines: Any = shapely.linestrings(ends)
+    face, chord = shapely.STRtree(lines).query(rays)
+    (x1, y1), (x2, y2) = ends[chord, 0].T, ends[chord, 1].T
+    x, y = inner[face].T
+    up, down = (y1 <= y) & (y2 > y), (y2 <= y) & (y1 > y)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        crossed = x1 + (y - y1) / (y2 - y1) * (x2 - x1) > x
+    change = (up & crossed).astype(np.int64) - (down & crossed)
+    np.add.at(winding, (group[chord], face), change)
+    return winding
