@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.files.drawing_open import Overlaps
     from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.tidy.offers import Frame, Limits
@@ -69,6 +71,13 @@ _FILE = click.Path(path_type=File)
     show_default=True,
     help="Of strokes over half a millimetre wide take this.",
 )
+@click.option(
+    "--overlaps",
+    type=click.Choice(["weld", "lines"]),
+    default="weld",
+    show_default=True,
+    help="Filled shapes as they look, or each with all its lines.",
+)
 @cut_file_options
 def tidy(
     file: File,
@@ -81,6 +90,7 @@ def tidy(
     keep: Keep,
     file_units: FileUnit | None,
     strokes: str,
+    overlaps: Overlaps,
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
@@ -91,11 +101,12 @@ def tidy(
     A limit of 0 leaves its offer out.
     """
     from silhueta.core.cutting.drawing import draw
-    from silhueta.core.files.drawing_open import on_page, widened_drawing
+    from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
     from silhueta.core.tidy.offers import KINDS, Limits, take_all
+    from silhueta.core.tidy.widen import BROAD
 
     check_outputs(output)
     work = Work(Progress())
@@ -103,8 +114,6 @@ def tidy(
         found = read_drawing(file)
         if file_units is not None:
             found = found.taken_as(file_units)
-        if strokes == "outline":
-            found = widened_drawing(found)
         if not found.paths:
             raise FileError(
                 f"{file.name} holds no outline; convert texts and pictures to outlines first"
@@ -112,7 +121,7 @@ def tidy(
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
     limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
-    outline, frame = on_page(found)
+    outline, frame = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
     counts: dict[str, int] = {}
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)

@@ -11,7 +11,8 @@ from silhueta.core.files.inspect_file import inspect_file
 # on a page of 200 x 150 mm: a frame, a plate in three pieces of which two share an end, one of
 # them drawn twice, a bore, dust, a text, and a hidden rectangle
 MESSY = """<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="150mm"
- viewBox="0 0 200 150"><rect width="200" height="150" fill="none"/>
+ viewBox="0 0 200 150" fill="none" stroke="black" stroke-width="0.1">
+ <rect width="200" height="150"/>
  <path d="M20 20 H120 V90"/><path d="M120 90.3 H20"/><path d="M20 90.3 V20.2"/>
  <path d="M20 20 H120 V90" transform="translate(0.05,0.05)"/>
  <circle cx="60" cy="50" r="11"/><circle cx="61" cy="120" r="0.2"/><text x="3" y="9">a</text>

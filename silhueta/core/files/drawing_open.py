@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path as File
+from typing import Literal
 
 import numpy as np
 
 from silhueta.core.errors import FileError, PictureError, SilhuetaError
 from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.svg_paint import Rgb, seen, unpainted
 from silhueta.core.files.svg_read import FileUnit, ReadDrawing, read_svg
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
@@ -17,7 +19,7 @@ from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import Job, PictureFile, set_imported
 from silhueta.core.picture.pages import svg_picture
-from silhueta.core.tidy.widen import broad, with_broad_widened
+from silhueta.core.tidy.widen import BROAD, broad, with_broad_widened
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +39,7 @@ class DrawingOffer:
     file: PictureFile
     drawing: ReadDrawing | None
     picture: bool
-    _jobs: dict[tuple[FileUnit | None, bool], tuple[Job, Frame | None]] = field(
+    _jobs: dict[tuple[FileUnit | None, bool, Overlaps], tuple[Job, Frame | None]] = field(
         default_factory=dict
     )
 
@@ -68,32 +70,36 @@ class DrawingOffer:
         """Return how many strokes are so wide that they may be meant as areas, and the widest."""
         assert self.drawing is not None
         drawing = self.drawing if units is None else self.drawing.taken_as(units)
-        found = broad(drawing.widths)
+        found = [] if not drawing.paints else broad(drawing.widths)
         return len(found), max((drawing.widths[i] for i in found), default=0.0)
 
-    def job(self, units: FileUnit | None = None, widen: bool = False) -> tuple[Job, Frame | None]:
+    def job(
+        self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "weld"
+    ) -> tuple[Job, Frame | None]:
         """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
-        `widen`: broad strokes become the outline of what they cover.
+        `widen`: broad strokes become the outline of what they cover. `overlaps`: filled shapes as
+        they look, or each with all its lines.
         """
-        key = (units, widen)
+        key = (units, widen, overlaps)
         if key not in self._jobs:
-            self._jobs[key] = self._job(units, widen)
+            self._jobs[key] = self._job(units, widen, overlaps)
         return self._jobs[key]
 
-    def _job(self, units: FileUnit | None, widen: bool) -> tuple[Job, Frame | None]:
+    def _job(
+        self, units: FileUnit | None, widen: bool, overlaps: Overlaps
+    ) -> tuple[Job, Frame | None]:
         drawing = self.drawing
         assert drawing is not None
         if units is not None:
             drawing = drawing.taken_as(units)
-        if widen:
-            drawing = widened_drawing(drawing)
-        outline, frame = on_page(drawing)
+        outline, frame = on_page(drawing, overlaps, BROAD if widen else np.inf)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
         return set_imported(Job(), outline, name[:1].upper() + name[1:]), frame
 
 
+Overlaps = Literal["weld", "lines"]
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 Opening = tuple[Job, Frame | None]  # a job, and the page that its outlines came on
 
@@ -136,19 +142,39 @@ def drawing_offer(file: PictureFile) -> DrawingOffer:
     return DrawingOffer(file, found, picture)
 
 
-def widened_drawing(drawing: ReadDrawing) -> ReadDrawing:
-    """Return a drawing with its broad strokes as the outline of what they cover."""
-    paths = with_broad_widened(drawing.paths, drawing.widths)
-    return replace(drawing, paths=paths, widths=())
+def on_page(
+    drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = np.inf
+) -> tuple[Outline, Frame | None]:
+    """Return the outline and its page, the page's lower left at (0, 0).
 
+    Parameters
+    ----------
+    drawing : ReadDrawing
+    overlaps : {"weld", "lines"}
+        Filled shapes as they look, or each with all its lines.
+    broader : float, mm
+        Strokes wider than this become the outline of what they cover.
 
-def on_page(drawing: ReadDrawing) -> tuple[Outline, Frame | None]:
-    """Return the outline and its page, the page's lower left at (0, 0)."""
+    """
     frame, paths = drawing.frame, drawing.paths
+    colours: list[Rgb | None] = [None] * len(paths)
+    if drawing.paints and overlaps == "weld" and not drawing.says_paint:
+        paths = unpainted(paths, drawing.paints)
+        colours = [None] * len(paths)
+    elif drawing.paints and overlaps == "weld":
+        paths, colours, hidden = seen(paths, drawing.paints, broader)
+        if hidden:
+            drawing.left_out["shapes hidden under others"] = hidden
+    elif np.isfinite(broader):
+        paths = with_broad_widened(paths, drawing.widths, broader)
+        colours = [None] * len(paths)
     if frame is not None and (frame[0] or frame[1]):
         paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]
         frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
-    loops = [path for path in paths if isinstance(path, Loop)]
-    others = [path for path in paths if not isinstance(path, Loop)]
-    turned = orient(loops, nest(loops))
-    return Outline(tuple(Contour(path, origin="imported") for path in [*turned, *others])), frame
+    contours: list[Contour] = []
+    for colour in dict.fromkeys(colours):  # loops of two colours meet, and do not nest
+        own = [path for path, its in zip(paths, colours, strict=True) if its == colour]
+        loops = [path for path in own if isinstance(path, Loop)]
+        turned = [*orient(loops, nest(loops)), *(p for p in own if not isinstance(p, Loop))]
+        contours.extend(Contour(path, origin="imported", colour=colour) for path in turned)
+    return Outline(tuple(contours)), frame

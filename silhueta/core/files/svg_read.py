@@ -14,6 +14,7 @@ from typing import Any, Literal
 import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
+from silhueta.core.files.svg_paint import Paint, paint_of
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -47,7 +48,13 @@ class ReadDrawing:
     units: str
     frame: tuple[float, float, float, float] | None = None
     left_out: dict[str, int] = field(default_factory=dict)
-    widths: tuple[float, ...] = ()  # mm of each path's stroke where it has no fill, else 0
+    paints: tuple[Paint, ...] = ()  # of each path; none where the file knows of no paint
+    says_paint: bool = True  # whether it says anywhere how shapes are painted
+
+    @property
+    def widths(self) -> tuple[float, ...]:
+        """Width of each path's stroke, mm."""
+        return tuple(paint.width for paint in self.paints)
 
     @property
     def says_units(self) -> bool:
@@ -64,15 +71,15 @@ class ReadDrawing:
         if frame is not None:
             frame = (frame[0] * factor, frame[1] * factor, frame[2] * factor, frame[3] * factor)
         paths = [scale(path, factor) for path in self.paths]
-        widths = tuple(width * factor for width in self.widths)
-        return replace(self, paths=paths, frame=frame, widths=widths)
+        paints = tuple(paint._replace(width=paint.width * factor) for paint in self.paints)
+        return replace(self, paths=paths, frame=frame, paints=paints)
 
 
 def read_svg(data: bytes, name: str) -> ReadDrawing:
     """Return the outlines in an SVG file.
 
-    Every shape is taken by its geometry, whatever its paint; clip paths, masks, symbols
-    that are not used, text and embedded pictures are left out.
+    Shapes that are painted, with how they are; what has neither fill nor stroke, clip paths, masks,
+    symbols that are not used, text and embedded pictures are left out.
 
     Raises
     ------
@@ -91,14 +98,20 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         document = parse(io.BytesIO(clean), reify=True, ppi=96.0)
         height = float(document.height or 0.0)
         paths: list[Path] = []
-        widths: list[float] = []
-        for element in document.elements():
+        paints: list[Paint] = []
+        for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
-                for piece in svg_path(element).as_subpaths():
+                whole = svg_path(element)
+                whole.reify()  # shapes that cannot be turned as they are come turned as paths
+                paint = paint_of(element, number, _stroke_width(whole))
+                if paint.fill is None and paint.stroke is None:
+                    missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
+                    continue
+                for piece in whole.as_subpaths():
                     made = _path(svg_path(piece), height)
                     if made is not None:
                         paths.append(made)
-                        widths.append(_stroke_width(element))
+                        paints.append(paint)
     except (GeometryError, FileError):
         raise
     except RecursionError as error:
@@ -109,7 +122,8 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         raise FileError(f"{name} cannot be understood as SVG; open and save it again") from error
     width = float(document.width or 0.0)
     frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
-    return ReadDrawing(paths, _units(root.get("width")), frame, missed, tuple(widths))
+    units, says = _units(root.get("width")), _says_paint(root)
+    return ReadDrawing(paths, units, frame, missed, tuple(paints), says)
 
 
 def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
@@ -235,12 +249,20 @@ def _bound_uses(root: Any, name: str) -> None:
     size(root, 0)
 
 
-def _stroke_width(shape: Any) -> float:
-    """Return how wide a shape's stroke is, mm; 0 for a shape that is filled, or has none."""
-    stroke, fill = getattr(shape, "stroke", None), getattr(shape, "fill", None)
-    if stroke is None or stroke.value is None or (fill is not None and fill.value is not None):
-        return 0.0
-    width = getattr(shape, "stroke_width", None)
+def _says_paint(root: Any) -> bool:
+    """Return whether a file says anywhere how its shapes are painted."""
+    for element in root.iter():
+        if any(element.get(key) is not None for key in ("fill", "stroke", "class")):
+            return True
+        style = (element.get("style") or "").replace(" ", "").lower()
+        if "fill:" in style or "stroke:" in style:
+            return True
+    return False
+
+
+def _stroke_width(path: Any) -> float:
+    """Return how wide a path's stroke is, mm; 0 where there is none."""
+    width = getattr(path, "stroke_width", None)
     return float(width) * MM_PER_PX if width is not None and np.isfinite(float(width)) else 0.0
 
 

@@ -36,7 +36,21 @@ Marks = NDArray[np.bool_]
 CHORDS = 5.0  # tolerances that a chord may be from its segment
 _SHORT = 4.0  # tolerances, under which a chord has no direction
 _COVERS = 1.5  # tolerances from an edge to the chord it came of
+_AT_ONCE = 2048  # faces whose rays are followed at once
 _WIDE = 1 << 31  # of the grid, at most
+
+
+class Inside(NamedTuple):
+    """Which groups go round which faces, (K,) each: group, face, how many times; never zero.
+
+    many : int
+        Faces.
+    """
+
+    group: Ints
+    face: Ints
+    times: Ints
+    many: int
 
 
 class Edges(NamedTuple):
@@ -50,15 +64,14 @@ class Edges(NamedTuple):
         What each came of.
     faces : (E, 2) of int
         To the left and to the right; -1: outside of everything.
-    winding : (G, F) of int
-        Of each group.
+    inside : Inside
     """
 
     at: Floats
     ends: Ints
     chord: Ints
     faces: Ints
-    winding: Ints
+    inside: Inside
 
 
 def split_chords(table: Segments, tolerance: float) -> Chords:
@@ -85,7 +98,7 @@ def split_chords(table: Segments, tolerance: float) -> Chords:
     return chords_of(table, CHORDS * tolerance, (pairs[:, 0].astype(np.int64), pairs[:, 1]))
 
 
-def arranged(table: Segments, chords: Chords, group: Ints, groups: int, tolerance: float) -> Edges:
+def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> Edges:
     """Return the plane as `chords` cut it up; `group` (N,) tells each loop's."""
     import shapely
 
@@ -115,7 +128,7 @@ def arranged(table: Segments, chords: Chords, group: Ints, groups: int, toleranc
     at = np.column_stack([vertices // _WIDE, vertices % _WIDE]).astype(np.float64)
     faces, inner = _faces(at, pair)
     own = group[table.loop[chords.segment[some]]]
-    return Edges(at + low, pair, source, faces, _windings(inner, ends[some], own, groups))
+    return Edges(at + low, pair, source, faces, _windings(inner, ends[some], own))
 
 
 def _on_grid(chords: Chords, tolerance: float, low: Floats) -> Floats:
@@ -221,22 +234,28 @@ def _faces(at: Floats, pair: Ints) -> tuple[Ints, Floats]:
     return np.column_stack([left, right]), inner
 
 
-def _windings(inner: Floats, ends: Floats, group: Ints, groups: int) -> Ints:
-    """Return how many times the chords of each group go round each point, (G, F)."""
+def _windings(inner: Floats, ends: Floats, group: Ints) -> Inside:
+    """Return how many times the chords of each group go round each point (F, 2)."""
     import shapely
 
-    winding = np.zeros((groups, len(inner)), np.int64)
-    if not len(inner):
-        return winding
-    right = float(ends[..., 0].max()) + 1.0
-    rays = shapely.box(inner[:, 0], inner[:, 1], np.full(len(inner), right), inner[:, 1])
+    many = len(inner)
     lines: Any = shapely.linestrings(ends)
-    face, chord = shapely.STRtree(lines).query(rays)
-    (x1, y1), (x2, y2) = ends[chord, 0].T, ends[chord, 1].T
-    x, y = inner[face].T
-    up, down = (y1 <= y) & (y2 > y), (y2 <= y) & (y1 > y)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        crossed = x1 + (y - y1) / (y2 - y1) * (x2 - x1) > x
-    change = (up & crossed).astype(np.int64) - (down & crossed)
-    np.add.at(winding, (group[chord], face), change)
-    return winding
+    tree = shapely.STRtree(lines)
+    right = float(ends[..., 0].max(initial=0.0)) + 1.0
+    keys, changes = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    for first in range(0, many, _AT_ONCE):
+        some = inner[first : first + _AT_ONCE]
+        rays = shapely.box(some[:, 0], some[:, 1], np.full(len(some), right), some[:, 1])
+        face, chord = tree.query(rays)
+        (x1, y1), (x2, y2) = ends[chord, 0].T, ends[chord, 1].T
+        x, y = some[face].T
+        up, down = (y1 <= y) & (y2 > y), (y2 <= y) & (y1 > y)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            crossed = x1 + (y - y1) / (y2 - y1) * (x2 - x1) > x
+        hit = np.flatnonzero((up | down) & crossed)
+        key, place = np.unique(group[chord[hit]] * many + face[hit] + first, return_inverse=True)
+        change = np.bincount(place, np.where(up[hit], 1, -1), minlength=len(key))
+        keys.append(key[change != 0])
+        changes.append(np.rint(change[change != 0]).astype(np.int64))
+    key = np.concatenate(keys)
+    return Inside(key // max(many, 1), key % max(many, 1), np.concatenate(changes), many)

@@ -13,7 +13,7 @@ Words used here
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -76,25 +76,88 @@ def combined(
     rule : {"nonzero", "evenodd"}
 
     """
-    loops = [loop for group in groups for loop in group]
-    if not loops:
-        return []
-    group = np.repeat(np.arange(len(groups)), [len(own) for own in groups])
-    table = segments_of(loops)
-    tolerance = tolerance_for(table)
-    chords = split_chords(table, tolerance)
-    edges = arranged(table, chords, group, len(groups), tolerance)
-    inside = edges.winding != 0 if rule == "nonzero" else edges.winding % 2 == 1
-    kept = np.append(keep(inside), False)  # the last is the outside, -1
-    left, right = kept[edges.faces[:, 0]], kept[edges.faces[:, 1]]
-    some = np.flatnonzero(left != right)
-    if not len(some):
-        return []
-    forth = left[some]
-    start = np.where(forth, edges.ends[some, 0], edges.ends[some, 1])
-    end = np.where(forth, edges.ends[some, 1], edges.ends[some, 0])
-    rings = rings_of(edges.at, start, end)
-    return _Built(loops, table, chords, edges, tolerance).loops(rings, some, start, end)
+    plane = _Plane([list(group) for group in groups])
+    inside = np.zeros((len(groups), plane.faces), np.bool_)
+    own, face, covers = plane.covers([rule] * len(groups))
+    inside[own[covers], face[covers]] = True
+    return plane.outline(keep(inside))
+
+
+class Painted(NamedTuple):
+    """What is to be seen of groups of loops painted one over the other.
+
+    colours : list of hashable
+        Each once.
+    outlines : list of list of Loop
+        Of each colour.
+    hidden : list of int
+        Groups of which nothing is to be seen.
+    """
+
+    colours: list[Hashable]
+    outlines: list[list[Loop]]
+    hidden: list[int]
+
+
+def painted(
+    groups: Sequence[Sequence[Loop]], colours: Sequence[Hashable], rules: Sequence[Rule]
+) -> Painted:
+    """Return the outline of what is to be seen of each colour.
+
+    Each group hides what earlier ones cover; None is the colour of the bare ground.
+    """
+    plane = _Plane([list(group) for group in groups])
+    own, face, covers = plane.covers(rules)
+    top = np.full(plane.faces, -1)
+    np.maximum.at(top, face[covers], own[covers])
+    seen = [colour for colour in dict.fromkeys(colours) if colour is not None]
+    number = {colour: k for k, colour in enumerate(seen)}
+    kinds = np.array([number.get(colour, -1) for colour in colours] + [-1])
+    faces = kinds[top]
+    outlines = [plane.outline(faces == k) for k in range(len(seen))]
+    shown = set(top.tolist())
+    kept = [k for k, outline in enumerate(outlines) if outline]
+    hidden = [i for i in range(len(groups)) if i not in shown and groups[i]]
+    return Painted([seen[k] for k in kept], [outlines[k] for k in kept], hidden)
+
+
+class _Plane:
+    """Groups of loops, and how they cut up the plane."""
+
+    def __init__(self, groups: list[list[Loop]]) -> None:
+        self.loops = [loop for group in groups for loop in group]
+        self.group = np.repeat(np.arange(len(groups)), [len(own) for own in groups])
+        self.faces = 0
+        if self.loops:
+            self.table = segments_of(self.loops)
+            self.tolerance = tolerance_for(self.table)
+            self.chords = split_chords(self.table, self.tolerance)
+            self.edges = arranged(self.table, self.chords, self.group, self.tolerance)
+            self.faces = self.edges.inside.many
+
+    def covers(self, rules: Sequence[Rule]) -> tuple[Ints, Ints, Marks]:
+        """Return groups and faces, (K,) each, and whether that group covers that face."""
+        if not self.loops:
+            none = np.zeros(0, np.int64)
+            return none, none, none.astype(np.bool_)
+        inside = self.edges.inside
+        odd = np.array([rule == "evenodd" for rule in rules])
+        return inside.group, inside.face, ~odd[inside.group] | (inside.times % 2 == 1)
+
+    def outline(self, faces: Marks) -> list[Loop]:
+        """Return the outline of faces (F,) that are kept."""
+        if not faces.any():
+            return []
+        edges = self.edges
+        kept = np.append(faces, False)  # the last is the outside, -1
+        left, right = kept[edges.faces[:, 0]], kept[edges.faces[:, 1]]
+        some = np.flatnonzero(left != right)
+        forth = left[some]
+        start = np.where(forth, edges.ends[some, 0], edges.ends[some, 1])
+        end = np.where(forth, edges.ends[some, 1], edges.ends[some, 0])
+        rings = rings_of(edges.at, start, end)
+        built = _Built(self.loops, self.table, self.chords, edges, self.tolerance)
+        return built.loops(rings, some, start, end)
 
 
 def tolerance_for(table: Segments) -> float:

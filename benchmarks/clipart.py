@@ -1,0 +1,166 @@
+"""Other people's SVG files: what comes out against the picture that a renderer makes of them.
+
+The files are those of Debian's package openclipart-svg, fetched and unpacked, never kept. The judge
+is resvg, which draws the file 1000 px long; edges are where it changes its colour.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import subprocess
+import tempfile
+import time
+from pathlib import Path as File
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from silhueta.core.errors import SilhuetaError
+from silhueta.core.files.drawing_open import on_page
+from silhueta.core.files.svg_read import read_svg
+from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.outline import Outline
+
+PACKAGE = "openclipart-svg"
+LONG = 1000  # px
+_CLEAR, _FAINT = 60, 8  # of 255, that a colour changes by at an edge that must, and may be there
+_WITHIN = 2  # px
+# what is no outline, or has no one colour: then lines and edges are not the same thing
+UNFAIR = re.compile(
+    rb"<(image|filter|mask|pattern|foreignObject|text|flowRoot)\b|opacity[=:]\"?0?\."
+)
+GRADIENT = re.compile(rb"url\(#")
+
+
+class Judged(NamedTuple):
+    """What became of one file.
+
+    refused : the sentence, or "".
+    missing, invented : share of visible edges
+    fair : whether these can be held against the file.
+    """
+
+    name: str
+    refused: str
+    seconds: float
+    missing: float
+    invented: float
+    crossings: int
+    open_paths: int
+    fair: bool
+
+
+def files(count: int = 300, seed: int = 1) -> list[File]:
+    """Return so many files of the package, unpacked in a folder of the system's own."""
+    folder = File(tempfile.gettempdir()) / "clipart"
+    if not any(folder.rglob("*.svg")):
+        folder.mkdir(exist_ok=True)
+        subprocess.run(["apt-get", "download", PACKAGE], cwd=folder, check=True)
+        (package,) = folder.glob("*.deb")
+        subprocess.run(["dpkg-deb", "-x", package.name, "."], cwd=folder, check=True)
+    every = sorted(folder.rglob("*.svg"))
+    chosen = np.random.default_rng(seed).permutation(len(every))[:count]
+    return [every[i] for i in sorted(chosen.tolist())]
+
+
+def judged(file: File) -> Judged:
+    """Return what becomes of a file that is opened as it looks, broad strokes by their outline."""
+    data = file.read_bytes()
+    start = time.perf_counter()
+    try:
+        drawing = read_svg(data, file.name)
+        outline, page = on_page(drawing, broader=0.0)
+        seconds = time.perf_counter() - start
+    except SilhuetaError as error:
+        return Judged(file.name, str(error), time.perf_counter() - start, 0, 0, 0, 0, True)
+    picture = rendered(data)
+    fair = not (UNFAIR.search(data) or GRADIENT.search(data)) and picture is not None
+    missing = invented = 0.0
+    if picture is not None and page is not None and outline.contours:
+        missing, invented = compared(picture, outline, page)
+    elif picture is not None and edges(picture, _CLEAR).any():
+        missing = 1.0
+    closed = [c.path for c in outline.contours if c.path.closed]
+    crossed = (
+        len(crossings(closed, 0.01, 1000))
+        if len(set(c.colour for c in outline.contours)) == 1
+        else 0
+    )
+    return Judged(
+        file.name,
+        "",
+        seconds,
+        missing,
+        invented,
+        crossed,
+        sum(not c.path.closed for c in outline.contours),
+        fair,
+    )
+
+
+def rendered(data: bytes) -> NDArray[np.uint8] | None:
+    """Return the picture of an SVG on white, (H, W, 3), `LONG` px long; None if resvg cannot."""
+    import resvg_py
+
+    try:
+        png = resvg_py.svg_to_bytes(svg_string=data.decode("utf-8", "replace"), width=LONG)
+        picture = Image.open(io.BytesIO(bytes(png))).convert("RGBA")
+    except Exception:
+        return None
+    if max(picture.size) > 4 * LONG:
+        return None
+    white = Image.new("RGBA", picture.size, "white")
+    return np.asarray(Image.alpha_composite(white, picture).convert("RGB"))
+
+
+def edges(picture: NDArray[np.uint8], least: float) -> NDArray[np.bool_]:
+    """Return where the colour changes by so much to the right, below, or over two px."""
+    seen = picture.astype(np.int16)
+    found = np.zeros(picture.shape[:2], np.bool_)
+    for axis in (0, 1):
+        for reach in (1, 2):
+            change = np.abs(np.roll(seen, -reach, axis) - seen).max(2)
+            edge = change >= least
+            if axis == 0:
+                edge[-reach:] = False
+            else:
+                edge[:, -reach:] = False
+            found |= edge
+    return found
+
+
+def compared(
+    picture: NDArray[np.uint8], outline: Outline, page: tuple[float, float, float, float]
+) -> tuple[float, float]:
+    """Return the shares of visible edges that no line follows, and of lines that follow none."""
+    high, wide = picture.shape[:2]
+    scale = np.array([wide / (page[2] - page[0]), high / (page[3] - page[1])])
+    lines = np.zeros((high, wide), np.uint8)
+    for contour in outline.contours:
+        points = flatten(contour.path, 0.2 / float(scale.min())) * scale
+        px = np.column_stack([points[:, 0] - 0.5, high - points[:, 1] - 0.5])
+        px = np.clip(px, -4 * LONG, 4 * LONG)
+        cv2.polylines(
+            lines,
+            [np.round(px * 16).astype(np.int32)[:, None]],
+            contour.path.closed,
+            255,
+            1,
+            shift=4,
+        )
+    lines[:3], lines[-3:], lines[:, :3], lines[:, -3:] = 0, 0, 0, 0
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _WITHIN + 1,) * 2)
+
+    def beyond(some: NDArray[np.bool_], other: NDArray[np.bool_]) -> float:
+        near = cv2.dilate(other.astype(np.uint8), disc) > 0
+        inner = some.copy()
+        inner[:6], inner[-6:], inner[:, :6], inner[:, -6:] = False, False, False, False
+        return float((inner & ~near).sum() / max(inner.sum(), 1))
+
+    drawn = lines > 0
+    return beyond(edges(picture, _CLEAR), drawn), beyond(drawn, edges(picture, _FAINT))

@@ -1,0 +1,187 @@
+"""How the shapes of an SVG are painted, and what of them is to be seen.
+
+Words used here
+    fill, stroke   colours; None: that is not painted
+    bare           the colour of the ground that all is painted on: white
+
+References
+----------
+W3C Recommendation "Scalable Vector Graphics (SVG) 1.1 (Second Edition)", 16 August 2011, sections
+3.3 (painters' model), 11.3 (fill), 11.4 (stroke).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.path import LINE, Loop, OpenPath, Path
+from silhueta.core.geometry.region.region import Rule, combined, covered, painted
+from silhueta.core.tidy.widen import widened
+
+Rgb = tuple[int, int, int]
+_CLEAR = 0.02  # opacity, up to which paint is not seen
+_BARE = 250  # of 255 in each colour, from which paint is as white as the ground
+_PATTERN = (128, 128, 128)  # stands for what has no one colour
+
+
+class Paint(NamedTuple):
+    """How one path is painted.
+
+    shape : int
+        Paths of one shape have the same: they are filled together.
+    width : float, mm
+        Of the stroke.
+    """
+
+    shape: int
+    fill: Rgb | None
+    rule: Rule
+    stroke: Rgb | None
+    width: float
+
+
+class Seen(NamedTuple):
+    """What is to be seen: paths, the colour of each, and how many shapes are hidden.
+
+    Colours are None where all have one.
+    """
+
+    paths: list[Path]
+    colours: list[Rgb | None]
+    hidden: int
+
+
+def paint_of(element: Any, shape: int, width: float) -> Paint:
+    """Return how an element of svgelements is painted, its stroke `width` mm wide."""
+    values = element.values
+    whole = _share(values.get("opacity"))
+    fill = _colour(element.fill, values.get("fill"), whole * _share(values.get("fill-opacity")))
+    stroke = None
+    if width > 0 and np.isfinite(width):
+        clear = whole * _share(values.get("stroke-opacity"))
+        stroke = _colour(element.stroke, values.get("stroke"), clear)
+    rule: Rule = "evenodd" if str(values.get("fill-rule")).strip() == "evenodd" else "nonzero"
+    return Paint(shape, fill, rule, stroke, width if stroke is not None else 0.0)
+
+
+def _share(text: Any) -> float:
+    word = str(text).strip() if text is not None else "1"
+    try:
+        value = float(word.removesuffix("%")) / (100 if word.endswith("%") else 1)
+    except ValueError:
+        return 1.0
+    return value if np.isfinite(value) else 1.0
+
+
+def _colour(colour: Any, word: Any, opacity: float) -> Rgb | None:
+    if colour is None or colour.value is None or opacity <= _CLEAR or colour.opacity <= _CLEAR:
+        return None
+    if str(word).strip().startswith("url"):
+        return _PATTERN
+    return int(colour.red), int(colour.green), int(colour.blue)
+
+
+def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf) -> Seen:
+    """Return the outlines of what is to be seen of painted paths.
+
+    What is filled becomes regions: what overlaps in one colour is one, what later ones cover is
+    gone. Lines of strokes without a fill stay lines, after the regions.
+
+    Parameters
+    ----------
+    paths, paints : sequences of the same length
+    broader : float, mm
+        Strokes wider than this count as what they cover.
+
+    """
+    groups: list[list[Loop]] = []
+    colours: list[Rgb | None] = []
+    rules: list[Rule] = []
+    lines: list[Path] = []
+    start = 0
+    while start < len(paths):
+        paint = paints[start]
+        end = start
+        while end < len(paths) and paints[end].shape == paint.shape:
+            end += 1
+        own = paths[start:end]
+        broad = paint.stroke is not None and paint.width > broader
+        if paint.fill is not None:
+            groups.append([loop for loop in map(closed, own) if loop is not None])
+            colours.append(paint.fill)
+            rules.append(paint.rule)
+        if broad:
+            groups.append([loop for path in own for loop in widened(path, paint.width)])
+            colours.append(paint.stroke)
+            rules.append("nonzero")
+        elif paint.fill is None:
+            lines.extend(own)
+        start = end
+    if any(colour is not None and min(colour) < _BARE for colour in colours):
+        colours = [None if colour and min(colour) >= _BARE else colour for colour in colours]
+    found = painted(groups, colours, rules)
+    made: list[Path] = [loop for outline in found.outlines for loop in outline]
+    many = len(found.colours) > 1
+    own_colours = [
+        colour if many and isinstance(colour, tuple) else None
+        for colour, outline in zip(found.colours, found.outlines, strict=True)
+        for _ in outline
+    ]
+    hidden = sum(colours[i] is not None for i in found.hidden)
+    return Seen([*made, *lines], [*own_colours, *[None] * len(lines)], hidden)
+
+
+def unpainted(paths: Sequence[Path], paints: Sequence[Paint]) -> list[Path]:
+    """Return the outlines of shapes that nobody says how to paint, each by its fill rule.
+
+    Painted black, as SVG has it, what lies within another could not be seen, and would not have
+    been drawn: it is a hole, or an island in one. What crosses is one shape.
+    """
+    shapes: dict[int, list[Loop]] = {}
+    rules: dict[int, Rule] = {}
+    lines: list[Path] = []
+    for path, paint in zip(paths, paints, strict=True):
+        if isinstance(path, Loop):
+            shapes.setdefault(paint.shape, []).append(path)
+            rules[paint.shape] = paint.rule
+        else:
+            lines.append(path)
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    regions = [covered(loops, rules[shape]) for shape, loops in shapes.items()]
+    made = [loop for region in regions for loop in region]
+    owner = np.repeat(np.arange(len(regions)), [len(region) for region in regions])
+    met = crossings(made).paths
+    links = coo_array((np.ones(len(met)), owner[met].T), (len(regions), len(regions)))
+    many, cluster = connected_components(links, directed=False)
+    out: list[Path] = []
+    for k in range(many):
+        own = [regions[i] for i in np.flatnonzero(cluster == k)]
+        if len(own) == 1:
+            out.extend(own[0])
+        else:
+            out.extend(combined(own, lambda inside: np.logical_or.reduce(inside, 0)))
+    return [*out, *lines]
+
+
+def closed(path: Path) -> Loop | None:
+    """Return what is filled of a path: an open one is closed by a line. None: that is nothing."""
+    if isinstance(path, Loop):
+        return path
+    assert isinstance(path, OpenPath)
+    if len(path.nodes) < (3 if not path.kinds.any() else 2):
+        return None
+    same = bool((path.nodes[0] == path.nodes[-1]).all())
+    if same and len(path.nodes) > 2:
+        return Loop(path.nodes[:-1], path.kinds, path.bulges, path.controls)
+    return Loop(
+        path.nodes,
+        np.append(path.kinds, np.uint8(LINE)),
+        np.append(path.bulges, 0.0),
+        np.concatenate([path.controls, np.zeros((1, 2, 2))]),
+    )
