@@ -13,6 +13,7 @@ import tempfile
 import time
 from pathlib import Path as File
 from typing import NamedTuple
+from xml.etree import ElementTree
 
 import cv2
 import numpy as np
@@ -28,7 +29,7 @@ from silhueta.core.geometry.outline import Outline
 
 PACKAGE = "openclipart-svg"
 LONG = 1000  # px
-_CLEAR, _FAINT = 60, 8  # of 255, that a colour changes by at an edge that must, and may be there
+_CLEAR, _FAINT = 40, 8  # of 255, that a colour changes by at an edge that must, and may be there
 _WITHIN = 2  # px
 # what is no outline, or has no one colour: then lines and edges are not the same thing
 UNFAIR = re.compile(
@@ -74,7 +75,7 @@ def judged(file: File) -> Judged:
     start = time.perf_counter()
     try:
         drawing = read_svg(data, file.name)
-        outline, page = on_page(drawing, broader=0.0)
+        outline, page, _ = on_page(drawing, broader=0.0)
         seconds = time.perf_counter() - start
     except SilhuetaError as error:
         return Judged(file.name, str(error), time.perf_counter() - start, 0, 0, 0, 0, True)
@@ -87,9 +88,7 @@ def judged(file: File) -> Judged:
         missing = 1.0
     closed = [c.path for c in outline.contours if c.path.closed]
     crossed = (
-        len(crossings(closed, 0.01, 1000))
-        if len(set(c.colour for c in outline.contours)) == 1
-        else 0
+        len(crossings(closed, 0.01, 1000)) if len({c.colour for c in outline.contours}) == 1 else 0
     )
     return Judged(
         file.name,
@@ -104,11 +103,11 @@ def judged(file: File) -> Judged:
 
 
 def rendered(data: bytes) -> NDArray[np.uint8] | None:
-    """Return the picture of an SVG on white, (H, W, 3), `LONG` px long; None if resvg cannot."""
+    """Return the picture of an SVG on white, (H, W, 3), `LONG` px wide; None if resvg cannot."""
     import resvg_py
 
     try:
-        png = resvg_py.svg_to_bytes(svg_string=data.decode("utf-8", "replace"), width=LONG)
+        png = resvg_py.svg_to_bytes(svg_string=_as_wide(data), dpi=96)
         picture = Image.open(io.BytesIO(bytes(png))).convert("RGBA")
     except Exception:
         return None
@@ -118,19 +117,32 @@ def rendered(data: bytes) -> NDArray[np.uint8] | None:
     return np.asarray(Image.alpha_composite(white, picture).convert("RGB"))
 
 
+def _as_wide(data: bytes) -> str:
+    """Return the file with a page `LONG` px wide: resvg's own scaling rounds pages to whole px."""
+    root = ElementTree.fromstring(data)
+    px = {"": 1.0, "px": 1.0, "pt": 4 / 3, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}
+    sizes = []
+    for key in ("width", "height"):
+        found = re.fullmatch(r"\s*([\d.]+)\s*(px|pt|mm|cm|in|)\s*", root.get(key) or "")
+        box = (root.get("viewBox") or "").replace(",", " ").split()
+        if found:
+            sizes.append(float(found[1]) * px[found[2]])
+        elif len(box) == 4:
+            sizes.append(float(box[2 + (key == "height")]))
+    wide, high = sizes
+    if root.get("viewBox") is None:
+        root.set("viewBox", f"0 0 {wide} {high}")
+    root.set("width", str(LONG))
+    root.set("height", repr(LONG * high / wide))
+    return ElementTree.tostring(root, encoding="unicode")
+
+
 def edges(picture: NDArray[np.uint8], least: float) -> NDArray[np.bool_]:
-    """Return where the colour changes by so much to the right, below, or over two px."""
+    """Return where the colour changes by so much to the right or below."""
     seen = picture.astype(np.int16)
     found = np.zeros(picture.shape[:2], np.bool_)
-    for axis in (0, 1):
-        for reach in (1, 2):
-            change = np.abs(np.roll(seen, -reach, axis) - seen).max(2)
-            edge = change >= least
-            if axis == 0:
-                edge[-reach:] = False
-            else:
-                edge[:, -reach:] = False
-            found |= edge
+    found[:, :-1] = np.abs(np.diff(seen, axis=1)).max(2) >= least
+    found[:-1] |= np.abs(np.diff(seen, axis=0)).max(2) >= least
     return found
 
 
@@ -139,11 +151,12 @@ def compared(
 ) -> tuple[float, float]:
     """Return the shares of visible edges that no line follows, and of lines that follow none."""
     high, wide = picture.shape[:2]
-    scale = np.array([wide / (page[2] - page[0]), high / (page[3] - page[1])])
+    scale = np.full(2, wide / (page[2] - page[0]))
+    high_mm = page[3] - page[1]
     lines = np.zeros((high, wide), np.uint8)
     for contour in outline.contours:
         points = flatten(contour.path, 0.2 / float(scale.min())) * scale
-        px = np.column_stack([points[:, 0] - 0.5, high - points[:, 1] - 0.5])
+        px = np.column_stack([points[:, 0], high_mm * scale[1] - points[:, 1]]) - 0.5
         px = np.clip(px, -4 * LONG, 4 * LONG)
         cv2.polylines(
             lines,

@@ -65,6 +65,9 @@ _FILE = click.Path(path_type=File)
     help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
 )
 @click.option(
+    "--file-units-force", is_flag=True, help="Take --file-units even where the file says its unit."
+)
+@click.option(
     "--strokes",
     type=click.Choice(["centre", "outline"]),
     default="centre",
@@ -89,6 +92,7 @@ def tidy(
     drop_frame: bool,
     keep: Keep,
     file_units: FileUnit | None,
+    file_units_force: bool,
     strokes: str,
     overlaps: Overlaps,
     units: Unit,
@@ -101,7 +105,7 @@ def tidy(
     A limit of 0 leaves its offer out.
     """
     from silhueta.core.cutting.drawing import draw
-    from silhueta.core.files.drawing_open import on_page
+    from silhueta.core.files.drawing_open import on_page, told_of
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
@@ -112,7 +116,13 @@ def tidy(
     work = Work(Progress())
     with work.stage("read"):
         found = read_drawing(file)
-        if file_units is not None:
+        if file_units is not None and found.says_units and not file_units_force:
+            click.echo(
+                f"silhueta: {file.name} says its unit itself, {found.units}; --file-units is for "
+                "files that do not (--file-units-force to take it all the same)",
+                err=True,
+            )
+        elif file_units is not None:
             found = found.taken_as(file_units)
         if not found.paths:
             raise FileError(
@@ -121,7 +131,10 @@ def tidy(
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
     limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
-    outline, frame = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
+    outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
+    left_out = found.left_out | ({"shapes that others hide": hidden} if hidden else {})
+    if left_out:
+        click.echo(f"silhueta: {told_of(file.name, left_out)}", err=True)
     counts: dict[str, int] = {}
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)
@@ -140,7 +153,7 @@ def tidy(
         with work.stage("report"):
             content = figures_report(drawing.paths(), units, drawing.groups())
         content["offers"] = counts
-        content["left_out"] = found.left_out
+        content["left_out"] = left_out
         write_report(report, content, work)
 
 

@@ -47,7 +47,7 @@ def test_a_messy_svg_becomes_one_plate_with_its_bore(call, messy, tmp_path):
         "--report",
         report,
     )
-    assert (code, err) == (0, "")
+    assert (code, err) == (0, "silhueta: Left out of messy.svg: 1 text, 1 hidden.\n")
     for file in (target, tmp_path / "plate.svg"):
         found = inspect_file(file)
         assert (found["outer_loops"], found["holes"], found["open_paths"]) == (1, 1, 0)
@@ -165,3 +165,34 @@ def test_a_broad_stroke_is_its_middle_or_what_it_covers(call, tmp_path, strokes,
     found = inspect_file(target)
     assert found["closed_paths"] == loops
     assert found["cut_length_mm"] == pytest.approx(length, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("more", "size", "says"),
+    [((), 38.1, "says its unit itself, in;"), (("--file-units-force",), 1.5, "")],
+)
+def test_a_file_that_says_its_unit_is_not_taken_for_another(call, tmp_path, more, size, says):
+    file, report = tmp_path / "inch.svg", tmp_path / "report.json"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="2in" height="2in" viewBox="0 0 192 192">'
+        '<path d="M10 10h144v144h-144z"/></svg>'
+    )
+    out = ("-o", tmp_path / "x.dxf", "--report", report, "--file-units", "mm")
+    code, _, err = call("tidy", file, *out, *more)
+    assert code == 0
+    assert says in err
+    assert json.loads(report.read_text())["size_mm"] == pytest.approx([size, size])
+
+
+@pytest.mark.parametrize(("overlaps", "loops", "said"), [("weld", 1, "1 shape"), ("lines", 3, "")])
+def test_what_overlaps_is_welded_unless_all_lines_are_wanted(call, tmp_path, overlaps, loops, said):
+    file, target = tmp_path / "plates.svg", tmp_path / "plates.dxf"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="90mm" viewBox="0 0 90 90">'
+        '<g fill="black"><rect width="50" height="50"/><rect x="30" y="30" width="50" height="50"/>'
+        '<circle cx="20" cy="20" r="5"/></g></svg>'
+    )
+    code, _, err = call("tidy", file, "-o", target, "--overlaps", overlaps)
+    assert code == 0
+    assert said in err
+    assert inspect_file(target)["closed_paths"] == loops

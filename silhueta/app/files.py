@@ -90,7 +90,13 @@ class Filing(QObject):
         widen = self._ask_strokes(offer, count, widest) if count else False
         if widen is None:
             return
-        job, page = offer.job(units, widen)
+        job, page, hidden = offer.job(units, widen)
+        if hidden:
+            lines = self._ask_hidden(offer, hidden)
+            if lines is None:
+                return
+            if lines:
+                job, page, _ = offer.job(units, widen, "lines")
         self.show(Opened(job, None, None))
         self._window.session.page = page
         told = offer.told()
@@ -110,6 +116,20 @@ class Filing(QObject):
         box.exec()
         clicked = box.clickedButton()
         return clicked is edges if clicked in (middle, edges) else None
+
+    def _ask_hidden(self, offer: DrawingOffer, count: int) -> bool | None:
+        """Ask whether shapes that others hide are wanted with all lines; None: leave it."""
+        box = QMessageBox(self._window)
+        box.setObjectName("hidden-choice")
+        box.setWindowTitle("Silhueta")
+        shapes = "a shape that others hide" if count == 1 else f"{count:,} shapes that others hide"
+        box.setText(f"“{offer.file.name}” has {shapes}.")
+        looks = box.addButton("Take what is to be seen", QMessageBox.ButtonRole.AcceptRole)
+        lines = box.addButton("Take all lines", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        clicked = box.clickedButton()
+        return clicked is lines if clicked in (looks, lines) else None
 
     def _ask_units(self, offer: DrawingOffer) -> FileUnit | None:
         """Ask what the numbers of a file without a unit are; None: leave it."""

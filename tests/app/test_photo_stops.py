@@ -488,6 +488,37 @@ def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
     assert (hand.window.session.job.picture is None) == outlines
 
 
+@pytest.mark.parametrize(
+    ("choice", "loops", "high"),
+    [("Take what is to be seen", 2, 40), ("Take all lines", 4, 40), ("Do not open it", 0, None)],
+)
+def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
+    hand, tmp_path, monkeypatch, choice, loops, high
+):
+    from PySide6.QtWidgets import QMessageBox
+
+    file = tmp_path / "handle.svg"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
+        '<g fill="#223"><rect x="5" y="20" width="60" height="20"/><circle cx="65" cy="30" r="20"/>'
+        '<rect x="10" y="25" width="9" height="9"/></g>'
+        '<circle cx="65" cy="30" r="9" fill="white"/></svg>'
+    )
+    asked = []
+
+    def answer(box):
+        asked.append(box.text())
+        next(b for b in box.buttons() if b.text() == choice).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    hand.open(file)
+    assert asked == ["“handle.svg” has a shape that others hide."]
+    assert len(hand.window.session.job.outline.contours) == loops
+    if high:
+        assert size(hand) == pytest.approx((80, high))
+
+
 def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
     file = tmp_path / "empty.svg"
     file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')

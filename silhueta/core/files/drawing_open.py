@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path as File
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -39,9 +39,7 @@ class DrawingOffer:
     file: PictureFile
     drawing: ReadDrawing | None
     picture: bool
-    _jobs: dict[tuple[FileUnit | None, bool, Overlaps], tuple[Job, Frame | None]] = field(
-        default_factory=dict
-    )
+    _jobs: dict[tuple[FileUnit | None, bool, Overlaps], Opening] = field(default_factory=dict)
 
     def sizes(self) -> dict[FileUnit, tuple[float, float]]:
         """Return width and height, mm, with the file's numbers taken as each unit."""
@@ -58,13 +56,7 @@ class DrawingOffer:
         left_out = {} if self.drawing is None else dict(self.drawing.left_out)
         if self.picture:
             left_out.pop("pictures", None)
-        if not left_out:
-            return ""
-        parts = ", ".join(
-            f"{count:,} {kind.removesuffix('s') if count == 1 else kind}"
-            for kind, count in left_out.items()
-        )
-        return f"Left out of {self.file.name}: {parts}."
+        return told_of(self.file.name, left_out)
 
     def broad(self, units: FileUnit | None = None) -> tuple[int, float]:
         """Return how many strokes are so wide that they may be meant as areas, and the widest."""
@@ -75,7 +67,7 @@ class DrawingOffer:
 
     def job(
         self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "weld"
-    ) -> tuple[Job, Frame | None]:
+    ) -> Opening:
         """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
@@ -87,21 +79,46 @@ class DrawingOffer:
             self._jobs[key] = self._job(units, widen, overlaps)
         return self._jobs[key]
 
-    def _job(
-        self, units: FileUnit | None, widen: bool, overlaps: Overlaps
-    ) -> tuple[Job, Frame | None]:
+    def _job(self, units: FileUnit | None, widen: bool, overlaps: Overlaps) -> Opening:
         drawing = self.drawing
         assert drawing is not None
         if units is not None:
             drawing = drawing.taken_as(units)
-        outline, frame = on_page(drawing, overlaps, BROAD if widen else np.inf)
+        outline, frame, hidden = on_page(drawing, overlaps, BROAD if widen else np.inf)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
-        return set_imported(Job(), outline, name[:1].upper() + name[1:]), frame
+        job = set_imported(Job(), outline, name[:1].upper() + name[1:])
+        return Opening(job, frame, hidden)
 
 
 Overlaps = Literal["weld", "lines"]
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
-Opening = tuple[Job, Frame | None]  # a job, and the page that its outlines came on
+
+
+class Opening(NamedTuple):
+    """A job, the page that its outlines came on, and how many shapes others hide."""
+
+    job: Job
+    frame: Frame | None
+    hidden: int
+
+
+class Placed(NamedTuple):
+    """An outline, its page, and how many shapes others hide."""
+
+    outline: Outline
+    frame: Frame | None
+    hidden: int
+
+
+def told_of(name: str, left_out: dict[str, int]) -> str:
+    """Return a sentence on what was left out of a file, or ""."""
+    if not left_out:
+        return ""
+    parts = ", ".join(
+        f"{count:,} {kind.removesuffix('s') if count == 1 else kind}"
+        for kind, count in left_out.items()
+    )
+    return f"Left out of {name}: {parts}."
 
 
 def drawing_offer(file: PictureFile) -> DrawingOffer:
@@ -142,9 +159,7 @@ def drawing_offer(file: PictureFile) -> DrawingOffer:
     return DrawingOffer(file, found, picture)
 
 
-def on_page(
-    drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = np.inf
-) -> tuple[Outline, Frame | None]:
+def on_page(drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = np.inf) -> Placed:
     """Return the outline and its page, the page's lower left at (0, 0).
 
     Parameters
@@ -158,13 +173,12 @@ def on_page(
     """
     frame, paths = drawing.frame, drawing.paths
     colours: list[Rgb | None] = [None] * len(paths)
+    hidden = 0
     if drawing.paints and overlaps == "weld" and not drawing.says_paint:
         paths = unpainted(paths, drawing.paints)
         colours = [None] * len(paths)
     elif drawing.paints and overlaps == "weld":
         paths, colours, hidden = seen(paths, drawing.paints, broader)
-        if hidden:
-            drawing.left_out["shapes hidden under others"] = hidden
     elif np.isfinite(broader):
         paths = with_broad_widened(paths, drawing.widths, broader)
         colours = [None] * len(paths)
@@ -177,4 +191,4 @@ def on_page(
         loops = [path for path in own if isinstance(path, Loop)]
         turned = [*orient(loops, nest(loops)), *(p for p in own if not isinstance(p, Loop))]
         contours.extend(Contour(path, origin="imported", colour=colour) for path in turned)
-    return Outline(tuple(contours)), frame
+    return Placed(Outline(tuple(contours)), frame, hidden)

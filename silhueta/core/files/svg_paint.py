@@ -20,7 +20,7 @@ import numpy as np
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.path import LINE, Loop, OpenPath, Path
 from silhueta.core.geometry.region.region import Rule, combined, covered, painted
-from silhueta.core.tidy.widen import widened
+from silhueta.core.tidy.widen import Pen, widened
 
 Rgb = tuple[int, int, int]
 _CLEAR = 0.02  # opacity, up to which paint is not seen
@@ -42,6 +42,7 @@ class Paint(NamedTuple):
     rule: Rule
     stroke: Rgb | None
     width: float
+    pen: Pen = Pen()
 
 
 class Seen(NamedTuple):
@@ -65,7 +66,24 @@ def paint_of(element: Any, shape: int, width: float) -> Paint:
         clear = whole * _share(values.get("stroke-opacity"))
         stroke = _colour(element.stroke, values.get("stroke"), clear)
     rule: Rule = "evenodd" if str(values.get("fill-rule")).strip() == "evenodd" else "nonzero"
-    return Paint(shape, fill, rule, stroke, width if stroke is not None else 0.0)
+    return Paint(shape, fill, rule, stroke, width if stroke is not None else 0.0, _pen(values))
+
+
+def _pen(values: Any) -> Pen:
+    plain = Pen()
+    cap, join = (
+        str(values.get("stroke-linecap")).strip(),
+        str(values.get("stroke-linejoin")).strip(),
+    )
+    try:
+        limit = float(values.get("stroke-miterlimit") or plain.limit)
+    except ValueError:
+        limit = plain.limit
+    return Pen(
+        cap if cap in ("butt", "round", "square") else plain.cap,  # type: ignore[arg-type]
+        join if join in ("miter", "round", "bevel") else plain.join,  # type: ignore[arg-type]
+        limit if np.isfinite(limit) and limit >= 1 else plain.limit,
+    )
 
 
 def _share(text: Any) -> float:
@@ -115,7 +133,7 @@ def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf
             colours.append(paint.fill)
             rules.append(paint.rule)
         if broad:
-            groups.append([loop for path in own for loop in widened(path, paint.width)])
+            groups.append([loop for path in own for loop in widened(path, paint.width, paint.pen)])
             colours.append(paint.stroke)
             rules.append("nonzero")
         elif paint.fill is None:

@@ -15,6 +15,7 @@ import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.svg_paint import Paint, paint_of
+from silhueta.core.files.svg_tree import kind_of, link_of, unfold
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -22,6 +23,16 @@ from silhueta.core.units import MM_PER_INCH
 
 FileUnit = Literal["mm", "in", "px"]
 MM_PER_PX = MM_PER_INCH / 96
+_MM_PER = {
+    "mm": 1.0,
+    "cm": 10.0,
+    "m": 1000.0,
+    "in": MM_PER_INCH,
+    "ft": 12 * MM_PER_INCH,
+    "pt": MM_PER_INCH / 72,
+    "pc": MM_PER_INCH / 6,
+    "px": MM_PER_PX,
+}  # CSS Values and Units Module Level 3, section 6.2; a file without a unit counts as mm
 _MOST_BYTES = 100_000_000
 _MOST_ELEMENTS = 200_000
 _SAME = 1e-6  # mm between a path's ends that make it closed in fact
@@ -63,8 +74,7 @@ class ReadDrawing:
 
     def taken_as(self, units: FileUnit) -> ReadDrawing:
         """Return the same drawing with its numbers taken as so many `units`."""
-        factor = {"mm": 1.0, "in": MM_PER_INCH, "px": MM_PER_PX}[units]
-        factor /= {"px": MM_PER_PX, "unitless": 1.0}.get(self.units, 1.0)
+        factor = _MM_PER[units] / _MM_PER.get(self.units, 1.0)
         if factor == 1.0:
             return self
         frame = self.frame
@@ -95,14 +105,13 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     parse: Any = svgelements.SVG.parse  # the package has no types
     svg_path: Any = svgelements.Path
     try:
-        document = parse(io.BytesIO(clean), reify=True, ppi=96.0)
+        document = parse(io.BytesIO(clean), reify=False, ppi=96.0)
         height = float(document.height or 0.0)
         paths: list[Path] = []
         paints: list[Paint] = []
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
-                whole = svg_path(element)
-                whole.reify()  # shapes that cannot be turned as they are come turned as paths
+                whole = _laid_out(svg_path(element))
                 paint = paint_of(element, number, _stroke_width(whole))
                 if paint.fill is None and paint.stroke is None:
                     missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
@@ -144,12 +153,13 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
         ) from error
     except (ElementTree.ParseError, ValueError, LookupError) as error:
         raise FileError(f"{name} is damaged or no SVG ({error}); save it again") from error
-    if root.tag.rpartition("}")[2] != "svg":
+    if kind_of(root) != "svg":
         raise FileError(f"{name} is XML, but no SVG")
     _bound_uses(root, name)
     units = root.get("width")
     missed = _without_hidden(root)
     _give_size(root)
+    unfold(root)
     clean = ElementTree.tostring(root)
     if units is not None:
         root.set("width", units)
@@ -164,7 +174,7 @@ def _without_hidden(root: Any) -> dict[str, int]:
     missed: dict[str, int] = {}
     for parent in list(root.iter()):
         for child in list(parent):
-            kind = str(child.tag).rpartition("}")[2]
+            kind = kind_of(child)
             style = (child.get("style") or "").replace(" ", "").lower()
             if (
                 (child.get("display") or "").strip() == "none"
@@ -186,6 +196,12 @@ def _give_size(root: Any) -> None:
     SVG 2, section 7.2: what is not given is 100 %; without a window round it, the proportions
     of the viewBox are kept, a unit of it being a px.
     """
+    given = {key: _length(root.get(key)) for key in ("width", "height")}
+    for key, length in given.items():
+        if length is not None and length[1] in _MM_PER:  # in px, without loss
+            px = length[0] * _MM_PER[length[1]] / MM_PER_PX
+            given[key] = (px, "")
+            root.set(key, repr(px))
     box = re.split(r"[\s,]+", (root.get("viewBox") or "").strip())
     try:
         wide, high = float(box[2]), float(box[3])
@@ -193,7 +209,6 @@ def _give_size(root: Any) -> None:
         return
     if not (wide > 0 and high > 0):
         return
-    given = {key: _length(root.get(key)) for key in ("width", "height")}
     if given["width"] and not given["height"]:
         number, unit = given["width"]
         root.set("height", f"{number * high / wide!r}{unit}")
@@ -233,9 +248,8 @@ def _bound_uses(root: Any, name: str) -> None:
             )
         open_now.add(key)
         total = 1 + sum(size(child, depth + 1) for child in element)
-        if str(element.tag).rpartition("}")[2] == "use":
-            link = element.get("{http://www.w3.org/1999/xlink}href") or element.get("href") or ""
-            target = by_id.get(link.removeprefix("#"))
+        if kind_of(element) == "use":
+            target = by_id.get(link_of(element))
             if target is not None:
                 total += size(target, depth + 1)
         open_now.discard(key)
@@ -247,6 +261,20 @@ def _bound_uses(root: Any, name: str) -> None:
         return total
 
     size(root, 0)
+
+
+def _laid_out(path: Any) -> Any:
+    """Return a path of svgelements where it lies on the page.
+
+    An arc that is skewed or stretched is no arc of the same kind any more: it goes as cubics.
+    """
+    by = path.transform
+    across, up = np.hypot(by.a, by.b), np.hypot(by.c, by.d)
+    even = abs(across - up) <= 1e-9 * max(across, up)
+    if not even or abs(by.a * by.c + by.b * by.d) > 1e-9 * across * up:
+        path.approximate_arcs_with_cubics()
+    path.reify()
+    return path
 
 
 def _says_paint(root: Any) -> bool:

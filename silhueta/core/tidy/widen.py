@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -20,18 +21,40 @@ def broad(widths: Sequence[float], least: float = BROAD) -> list[int]:
     return [i for i, width in enumerate(widths) if width > least]
 
 
-def widened(path: Path, width: float) -> list[Loop]:
-    """Return the outline of a stroke `width` mm wide along `path`: its loops, lines and arcs.
+class Pen(NamedTuple):
+    """How a stroke ends and turns: SVG 1.1, section 11.4, and what it has where nothing is said."""
 
-    Ends are cut off square at the path's own, corners are sharp, as SVG has it where nothing else
-    is said (SVG 2, section 13.5: butt caps, miter joins up to four times the width).
-    """
+    cap: Literal["butt", "round", "square"] = "butt"
+    join: Literal["miter", "round", "bevel"] = "miter"
+    limit: float = 4.0  # a miter's length over the width, at most
+
+
+_PLAIN = Pen()
+_CAPS: dict[str, Literal["flat", "round", "square"]] = {
+    "butt": "flat",
+    "round": "round",
+    "square": "square",
+}
+_JOINS: dict[str, Literal["mitre", "round", "bevel"]] = {
+    "miter": "mitre",
+    "round": "round",
+    "bevel": "bevel",
+}
+
+
+def widened(path: Path, width: float, pen: Pen = _PLAIN) -> list[Loop]:
+    """Return the outline of a stroke `width` mm wide along `path`: its loops, lines and arcs."""
     import shapely
 
     points = flatten(path, _CHORD * width)
     line = shapely.LinearRing(points) if path.closed else shapely.LineString(points)
     around = shapely.buffer(
-        line, width / 2, quad_segs=32, cap_style="flat", join_style="mitre", mitre_limit=4.0
+        line,
+        width / 2,
+        quad_segs=32,
+        cap_style=_CAPS[pen.cap],
+        join_style=_JOINS[pen.join],
+        mitre_limit=pen.limit,
     )
     loops: list[Loop] = []
     for part in shapely.get_parts(around):

@@ -230,8 +230,8 @@ def test_a_size_that_is_not_given_follows_the_view_box(size, wide):
         '<rect width="100" height="50"/></svg>'
     )
     drawing = read_svg(svg.encode(), "size.svg")
-    assert bounding_box(drawing.paths) == pytest.approx((0, 0, wide, wide / 2), rel=1e-6)
-    assert drawing.frame == pytest.approx((0, 0, wide, wide / 2), rel=1e-6)
+    assert bounding_box(drawing.paths) == pytest.approx((0, 0, wide, wide / 2), rel=1e-6, abs=1e-9)
+    assert drawing.frame == pytest.approx((0, 0, wide, wide / 2), rel=1e-6, abs=1e-9)
 
 
 def test_what_is_hidden_is_left_out_and_said():

@@ -23,6 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.path import Floats
+from silhueta.core.geometry.region.near import chained, meeting
 from silhueta.core.geometry.region.segments import (
     Chords,
     Ints,
@@ -34,7 +35,6 @@ from silhueta.core.geometry.region.segments import (
 
 Marks = NDArray[np.bool_]
 CHORDS = 5.0  # tolerances that a chord may be from its segment
-_SHORT = 4.0  # tolerances, under which a chord has no direction
 _COVERS = 1.5  # tolerances from an edge to the chord it came of
 _AT_ONCE = 2048  # faces whose rays are followed at once
 _WIDE = 1 << 31  # of the grid, at most
@@ -79,10 +79,17 @@ def split_chords(table: Segments, tolerance: float) -> Chords:
     import shapely
 
     first = chords_of(table, CHORDS * tolerance)
-    lines: Any = shapely.linestrings(first.ends)
-    tree = shapely.STRtree(lines)
     reach = (CHORDS + 2) * tolerance
-    nodes, chord = tree.query(shapely.points(table.start), predicate="dwithin", distance=reach)
+    near = np.flatnonzero(meeting(first.ends, reach))
+    if not len(near):
+        return first
+    lines: Any = shapely.linestrings(first.ends[near])
+    begins = near[first.along[near, 0] == 0]
+    own = np.unique(np.concatenate([first.segment[begins], _next(table, first, near)]))
+    nodes, chord = shapely.STRtree(lines).query(
+        shapely.points(table.start[own]), predicate="dwithin", distance=reach
+    )
+    nodes, chord = own[nodes], near[chord]
     points, segment = table.start[nodes], first.segment[chord]
     ends = np.minimum(
         np.hypot(*(points - table.start[segment]).T), np.hypot(*(points - table.end[segment]).T)
@@ -98,6 +105,14 @@ def split_chords(table: Segments, tolerance: float) -> Chords:
     return chords_of(table, CHORDS * tolerance, (pairs[:, 0].astype(np.int64), pairs[:, 1]))
 
 
+def _next(table: Segments, chords: Chords, which: Ints) -> Ints:
+    """Return the segments that begin where some of the chords end their own."""
+    segment = chords.segment[which][chords.along[which, 1] == 1]
+    first = np.searchsorted(table.loop, table.loop[segment])
+    last = np.searchsorted(table.loop, table.loop[segment], side="right")
+    return np.asarray(np.where(segment + 1 < last, segment + 1, first), np.int64)
+
+
 def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> Edges:
     """Return the plane as `chords` cut it up; `group` (N,) tells each loop's."""
     import shapely
@@ -105,7 +120,7 @@ def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> 
     low = np.floor(chords.ends.min((0, 1)) / tolerance)
     ends = _on_grid(chords, tolerance, low)
     some = np.flatnonzero((ends[:, 0] != ends[:, 1]).any(1))
-    met = _met(ends[some])
+    met = meeting(ends[some], 1.0)
     alone, mixed = some[~met], some[met]
     pieces, sources = [ends[alone]], [alone]
     if len(mixed):
@@ -146,36 +161,6 @@ def _on_grid(chords: Chords, tolerance: float, low: Floats) -> Floats:
     return ends
 
 
-def _met(ends: Floats) -> Marks:
-    """Return which chords (K, 2, 2) come within 1 of another, ends that they share aside."""
-    import shapely
-
-    lines: Any = shapely.linestrings(ends)
-    i, j = shapely.STRtree(lines).query(lines, predicate="dwithin", distance=1.0)
-    once = i < j
-    i, j = i[once], j[once]
-    a, b = ends[i], ends[j]
-    same = (a[:, :, None] == b[:, None]).all(3)  # (pairs, 2, 2)
-    shared = same.any((1, 2))
-    alike = same.sum((1, 2)) > 1  # one edge comes of both
-    # that meet in one end: apart, unless one lies along the other
-    which = np.flatnonzero(shared & ~alike)
-    at_a, at_b = same[which].any(2).argmax(1), same[which].any(1).argmax(1)
-    rows = np.arange(len(which))
-    corner = a[which][rows, at_a]
-    one, two = a[which][rows, 1 - at_a] - corner, b[which][rows, 1 - at_b] - corner
-    shorter = np.minimum(np.hypot(*one.T), np.hypot(*two.T))
-    longer = np.maximum(np.hypot(*one.T), np.hypot(*two.T))
-    cross = np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
-    apart = ((cross / longer > 2.0) | ((one * two).sum(1) < 0)) & (shorter > _SHORT)
-    counts = ~alike
-    counts[which[apart]] = False
-    met = np.zeros(len(ends), np.bool_)
-    met[i[counts]] = True
-    met[j[counts]] = True
-    return met
-
-
 def _came_of(made: Floats, ends: Floats) -> Ints:
     """Return for each piece (K, 2, 2) the first of the lines `ends` that it lies on."""
     import shapely
@@ -203,7 +188,9 @@ def _faces(at: Floats, pair: Ints) -> tuple[Ints, Floats]:
     """Return the faces beside each edge, (E, 2), and a point inside of each face, (F, 2)."""
     import shapely
 
-    lines: Any = shapely.linestrings(at[pair])
+    along, begins, chain = chained(pair, len(at))
+    many = np.diff(begins)
+    lines: Any = shapely.linestrings(at[along], indices=np.repeat(np.arange(len(many)), many))
     made: Any = shapely.polygonize(lines)
     shapes = shapely.get_parts(made)
     rings, owner = shapely.get_rings(shapes, return_index=True)
@@ -215,23 +202,35 @@ def _faces(at: Floats, pair: Ints) -> tuple[Ints, Floats]:
     outer = np.append(True, owner[1:] != owner[:-1]) if len(owner) else np.zeros(0, np.bool_)
     flip = ((area > 0) != outer)[which]
     a, b = np.where(flip[:, None], b, a), np.where(flip[:, None], a, b)
-    known = (at[:, 0] * _WIDE + at[:, 1]).astype(np.int64)
-    u = np.searchsorted(known, (a[:, 0] * _WIDE + a[:, 1]).astype(np.int64))
-    v = np.searchsorted(known, (b[:, 0] * _WIDE + b[:, 1]).astype(np.int64))
-    many = len(known)
-    directed = u * many + v
+    # one edge of each chain tells for all of it
+    first, second = along[begins[:-1]], along[begins[:-1] + 1]
+    known = np.unique(np.concatenate([first, second]))
+    keys = (at[known, 0] * _WIDE + at[known, 1]).astype(np.int64)
+    size = len(known)
+
+    def found(points: Floats) -> tuple[Ints, Marks]:
+        own = (points[:, 0] * _WIDE + points[:, 1]).astype(np.int64)
+        place = np.minimum(np.searchsorted(keys, own), size - 1)
+        return place, keys[place] == own
+
+    (u, is_u), (v, is_v) = found(a), found(b)
+    both = is_u & is_v
+    directed, face = u[both] * size + v[both], owner[which][both]
     order = np.argsort(directed)
-    directed, face = directed[order], owner[which][order]
+    directed, face = directed[order], face[order]
 
-    def beside(keys: Ints) -> Ints:
-        place = np.minimum(np.searchsorted(directed, keys), max(len(directed) - 1, 0))
-        hit = directed[place] == keys if len(directed) else np.zeros(len(keys), np.bool_)
-        return np.where(hit, face[place] if len(face) else -1, -1)
+    def beside(one: Ints, two: Ints) -> Ints:
+        if not len(directed):
+            return np.full(len(one), -1)
+        own = np.searchsorted(known, one) * size + np.searchsorted(known, two)
+        place = np.minimum(np.searchsorted(directed, own), len(directed) - 1)
+        return np.where(directed[place] == own, face[place], -1)
 
-    left = beside(pair[:, 0] * many + pair[:, 1])
-    right = beside(pair[:, 1] * many + pair[:, 0])
+    sides = np.column_stack([beside(first, second), beside(second, first)])
+    ahead = chain >= 0
+    own = sides[np.where(ahead, chain, -chain - 1)]
     inner = shapely.get_coordinates(shapely.point_on_surface(shapes)).reshape(-1, 2)
-    return np.column_stack([left, right]), inner
+    return np.where(ahead[:, None], own, own[:, ::-1]), inner
 
 
 def _windings(inner: Floats, ends: Floats, group: Ints) -> Inside:

@@ -91,7 +91,7 @@ class Painted(NamedTuple):
     outlines : list of list of Loop
         Of each colour.
     hidden : list of int
-        Groups of which nothing is to be seen.
+        Groups of whose outline nothing is to be seen.
     """
 
     colours: list[Hashable]
@@ -115,9 +115,8 @@ def painted(
     kinds = np.array([number.get(colour, -1) for colour in colours] + [-1])
     faces = kinds[top]
     outlines = [plane.outline(faces == k) for k in range(len(seen))]
-    shown = set(top.tolist())
     kept = [k for k, outline in enumerate(outlines) if outline]
-    hidden = [i for i in range(len(groups)) if i not in shown and groups[i]]
+    hidden = [i for i in range(len(groups)) if i not in plane.shown and groups[i]]
     return Painted([seen[k] for k in kept], [outlines[k] for k in kept], hidden)
 
 
@@ -128,6 +127,7 @@ class _Plane:
         self.loops = [loop for group in groups for loop in group]
         self.group = np.repeat(np.arange(len(groups)), [len(own) for own in groups])
         self.faces = 0
+        self.shown: set[int] = set()  # groups with a part in an outline
         if self.loops:
             self.table = segments_of(self.loops)
             self.tolerance = tolerance_for(self.table)
@@ -152,6 +152,8 @@ class _Plane:
         kept = np.append(faces, False)  # the last is the outside, -1
         left, right = kept[edges.faces[:, 0]], kept[edges.faces[:, 1]]
         some = np.flatnonzero(left != right)
+        segments = self.chords.segment[edges.chord[some]]
+        self.shown.update(np.unique(self.group[self.table.loop[segments]]).tolist())
         forth = left[some]
         start = np.where(forth, edges.ends[some, 0], edges.ends[some, 1])
         end = np.where(forth, edges.ends[some, 1], edges.ends[some, 0])

@@ -1,0 +1,129 @@
+"""SVG files come out as they look: fill rules, what is welded, hidden, bare, or not painted."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from silhueta.core.files.drawing_open import on_page
+from silhueta.core.files.svg_read import read_svg
+from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.path import Loop, OpenPath
+
+STAR = "M50 5 L77 90 L5 37 L95 37 L23 90"  # closed by its fill, not by a Z
+
+
+def placed(body: str, **how):
+    text = (
+        '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" '
+        f'viewBox="0 0 100 100">{body}</svg>'
+    )
+    return on_page(read_svg(text.encode(), "x.svg"), **how)
+
+
+def area(found, colour=None) -> float:
+    return sum(
+        signed_area(c.path)
+        for c in found.outline.contours
+        if isinstance(c.path, Loop) and c.colour == colour
+    )
+
+
+def test_two_overlapping_squares_with_a_hole_keep_the_hole():
+    found = placed(
+        '<g fill="#222"><rect x="10" y="10" width="40" height="40"/>'
+        '<path fill-rule="evenodd" d="M30 30h50v50h-50z M60 60h10v10h-10z"/></g>'
+    )
+    assert len(found.outline.contours) == 2
+    assert area(found) == pytest.approx(1600 + 2500 - 400 - 100)
+    assert found.hidden == 0
+
+
+@pytest.mark.parametrize(("rule", "loops"), [("nonzero", 1), ("evenodd", 5)])
+def test_a_star_is_filled_by_its_rule(rule, loops):
+    found = placed(f'<path fill="black" fill-rule="{rule}" d="{STAR}"/>')
+    assert len(found.outline.contours) == loops
+    assert all(isinstance(c.path, Loop) for c in found.outline.contours)
+
+
+def test_a_white_shape_on_a_dark_one_is_a_hole_and_beside_it_nothing():
+    found = placed(
+        '<rect width="50" height="50" fill="black"/><circle cx="50" cy="25" r="10" fill="white"/>'
+    )
+    assert area(found) == pytest.approx(2500 - 50 * np.pi)
+    only = placed('<circle cx="50" cy="25" r="10" fill="white"/>')
+    assert area(only) == pytest.approx(100 * np.pi)  # where all is white it is no ground
+
+
+def test_each_colour_has_its_own_outline_and_later_ones_cover_earlier():
+    found = placed(
+        '<rect width="40" height="40" fill="#f00"/>'
+        '<rect x="20" width="40" height="40" fill="blue"/>'
+    )
+    assert area(found, (255, 0, 0)) == pytest.approx(800)
+    assert area(found, (0, 0, 255)) == pytest.approx(1600)
+
+
+def test_a_hidden_shape_is_counted_and_can_be_had_with_all_lines():
+    body = (
+        '<g fill="green"><rect width="60" height="60"/><circle cx="30" cy="30" r="5"/>'
+        '<rect x="50" width="40" height="10"/></g>'
+    )
+    found = placed(body)
+    assert (len(found.outline.contours), found.hidden) == (1, 1)
+    lines = placed(body, overlaps="lines")
+    assert (len(lines.outline.contours), lines.hidden) == (3, 0)
+
+
+def test_what_nobody_says_how_to_paint_is_lines_and_what_crosses_is_one():
+    found = placed(
+        '<rect width="60" height="60"/>'
+        '<circle cx="30" cy="30" r="10"/><circle cx="30" cy="30" r="5"/>'
+        '<rect x="50" y="20" width="40" height="10"/>'
+    )
+    assert len(found.outline.contours) == 3
+    assert area(found) == pytest.approx(3600 + 300 - 75 * np.pi)
+
+
+def test_what_has_no_paint_is_left_out_and_said():
+    drawing = read_svg(
+        b'<svg xmlns="http://www.w3.org/2000/svg" width="90" height="90"><g fill="none">'
+        b'<rect width="9" height="9"/><path d="M0 0h5v5" fill="red" fill-opacity="0"/>'
+        b'<path d="M0 0h50v50" stroke="red"/></g></svg>',
+        "x.svg",
+    )
+    assert drawing.left_out == {"unpainted shapes": 2}
+    (path,) = drawing.paths
+    assert isinstance(path, OpenPath)  # a stroke is not closed
+
+
+def test_strokes_become_what_they_cover_with_their_own_ends_and_corners():
+    line = 'fill="none" stroke="black" stroke-width="4" d="M20 20 H60 V60"'
+    (plain,) = placed(f"<path {line}/>", broader=0.5).outline.loops
+    assert signed_area(plain) == pytest.approx(4 * (40 + 40 + 2) - 4 + 0, abs=4.1)
+    rounded = placed(
+        f'<path {line} stroke-linecap="round" stroke-linejoin="round"/>', broader=0.5
+    ).outline.loops
+    true = 4 * 80 + np.pi * 4 + np.pi - 4 + 4 - np.pi * 0
+    assert area_of(rounded) == pytest.approx(true - 4 + np.pi, abs=4)
+    assert area_of(rounded) > signed_area(plain)
+
+
+def area_of(loops) -> float:
+    return sum(signed_area(loop) for loop in loops)
+
+
+def test_a_rim_of_another_colour_lies_over_its_fill():
+    found = placed(
+        '<rect x="20" y="20" width="40" height="40" fill="#00f" stroke="#f00" stroke-width="4"/>',
+        broader=0.5,
+    )
+    assert area(found, (0, 0, 255)) == pytest.approx(36 * 36, rel=1e-3)
+    assert area(found, (255, 0, 0)) == pytest.approx(44 * 44 - 36 * 36, rel=1e-2)
+
+
+def test_clean_shapes_keep_their_segments():
+    (loop,) = placed(
+        '<path fill="#123456" d="M10 10 H60 A20 20 0 0 1 80 30 V60 C60 90 30 90 10 60 Z"/>'
+    ).outline.loops
+    assert sorted(loop.kinds.tolist()) == [0, 0, 0, 1, 2]
