@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QMessageBox
 from silhueta.core.files.inspect_file import inspect_file
 
 # a frame, a plate in two pieces with a gap, drawn twice in part, a bore, dust, a text
-MESSY = """<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 120 100">
- <rect width="120" height="100" fill="none"/>
+MESSY = """<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 120 100"
+ fill="none" stroke="black" stroke-width="0.01"><rect width="120" height="100"/>
  <path d="M20 20 H100 V80"/><path d="M100 80.3 H20 V20.2"/>
  <path d="M20 20 H100 V80" transform="translate(0.05,0.05)"/>
  <circle cx="60" cy="50" r="11"/><circle cx="10" cy="90" r="0.2"/>

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from silhueta.core.errors import FileError, GeometryError
+from silhueta.core.errors import FileError
 from silhueta.core.files.svg_read import ReadDrawing
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 _MOST_BYTES = 200_000_000
 _MOST_ENTITIES = 200_000
 _DEEPEST = 16  # blocks within blocks
+_BINARY = b"AutoCAD Binary DXF"
 _SAME = 1e-6  # units between a path's ends that make it closed in fact
 # $INSUNITS (Autodesk, "DXF Reference", HEADER section): name and mm
 _UNITS = {
@@ -52,21 +53,29 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     if units == "unitless":
         units, factor = _r12_units(data)
     paths: list[Path] = []
+    fills: list[Any] = []
     left_out: dict[str, int] = {}
     try:
         _bound_blocks(document, name)
-        for entity in _unfolded(document, name):
-            missed = "hidden" if _is_hidden(document, entity) else _LEFT.get(entity.dxftype())
-            if missed is not None:
-                left_out[missed] = left_out.get(missed, 0) + 1
-            else:
-                paths.extend(scale(path, factor) for path in _paths(entity))
+        entities = list(_unfolded(document, name))
     except FileError:
         raise
-    except Exception as error:  # an entity with numbers no reader expects
-        raise FileError(
-            f"{name} holds an entity that cannot be understood; save it again"
-        ) from error
+    except Exception as error:  # blocks with numbers no reader expects
+        raise FileError(f"{name} holds a block that cannot be understood; save it again") from error
+    for entity in entities:
+        missed = "hidden" if _is_hidden(document, entity) else _LEFT.get(entity.dxftype())
+        if missed == "hatches":
+            fills.append(entity)
+        if missed is None:
+            try:
+                paths.extend(scale(path, factor) for path in _paths(entity))
+            except Exception:  # numbers no reader expects: one thing less, and said
+                missed = "empty or damaged things"
+        if missed is not None:
+            left_out[missed] = left_out.get(missed, 0) + 1
+    if fills and not paths:  # what nothing else draws
+        paths = [scale(path, factor) for fill in fills for path in _filled(fill)]
+        left_out.pop("hatches")
     return ReadDrawing(paths, units, None, left_out)
 
 
@@ -78,6 +87,8 @@ _LEFT = {
     "DIMENSION": "dimensions",
     "HATCH": "hatches",
     "3DFACE": "solids",
+    "SOLID": "solids",
+    "TRACE": "solids",
     "MESH": "solids",
     "3DSOLID": "solids",
 }
@@ -97,6 +108,8 @@ def _document(data: bytes, name: str) -> DxfDocument:
     from ezdxf.lldxf.const import DXFError
 
     logging.getLogger("ezdxf").setLevel(logging.ERROR)
+    if data.startswith(_BINARY):
+        data = _as_text(data, name)
     try:
         document, _ = recover.read(io.BytesIO(data))
     except (OSError, DXFError) as error:
@@ -106,6 +119,31 @@ def _document(data: bytes, name: str) -> DxfDocument:
     except Exception as error:  # recovery of arbitrary bytes fails in many ways
         raise FileError(f"{name} cannot be understood as DXF; save it again") from error
     return document
+
+
+def _as_text(data: bytes, name: str) -> bytes:
+    """Return a binary DXF as the text that it stands for."""
+    from ezdxf.lldxf.tagger import binary_tags_loader
+
+    lines: list[str] = []
+    try:
+        for code, value in binary_tags_loader(data):
+            lines += [str(code), value.hex().upper() if isinstance(value, bytes) else str(value)]
+    except Exception as error:  # bytes of whatever kind
+        raise FileError(
+            f"{name} is a damaged binary DXF; save it again as DXF R12 or R2000"
+        ) from error
+    return "\n".join([*lines, ""]).encode("utf-8", "surrogateescape")
+
+
+def _filled(hatch: Any) -> list[Path]:
+    """Return the boundaries of a hatch; none where they cannot be told."""
+    from ezdxf import path as ezdxf_path
+
+    try:
+        return [path for curve in ezdxf_path.from_hatch(hatch) for path in _curves(curve)]
+    except Exception:  # boundaries that lead nowhere
+        return []
 
 
 def _r12_units(data: bytes) -> tuple[str, float]:
@@ -174,30 +212,27 @@ def _unfolded(document: DxfDocument, name: str) -> Iterator[Any]:
 def _paths(entity: Any) -> list[Path]:
     kind, dxf = entity.dxftype(), entity.dxf
     flat = tuple(dxf.get("extrusion", (0, 0, 1))) == (0, 0, 1)
-    try:
-        if kind == "LINE":
-            ends = np.array([tuple(dxf.start)[:2], tuple(dxf.end)[:2]])
-            return [OpenPath(ends)] if np.ptp(ends, axis=0).any() else []
-        if kind == "CIRCLE" and flat:
-            return [circle_loop(tuple(dxf.center)[:2], dxf.radius)]
-        if kind == "ARC" and flat:
-            turn = np.radians((dxf.end_angle - dxf.start_angle) % 360 or 360)
-            at = np.radians(dxf.start_angle) + np.array([0.0, turn / 2, turn])
-            nodes = np.array(tuple(dxf.center)[:2]) + dxf.radius * np.column_stack(
-                [np.cos(at), np.sin(at)]
-            )
-            return [OpenPath(nodes, np.array([ARC, ARC], np.uint8), np.full(2, np.tan(turn / 8)))]
-        if kind == "LWPOLYLINE" and flat:
-            rows = np.array(entity.get_points("xyb")).reshape(-1, 3)
-            return _polyline(rows, bool(entity.closed))
-        if kind == "POLYLINE" and flat and entity.is_2d_polyline:
-            rows = np.array(
-                [(*tuple(v.dxf.location)[:2], v.dxf.get("bulge", 0.0)) for v in entity.vertices]
-            ).reshape(-1, 3)
-            return _polyline(rows, bool(entity.is_closed))
-        return _other(entity)
-    except GeometryError:
-        return []  # an entity without extent cuts nothing
+    if kind == "LINE":
+        ends = np.array([tuple(dxf.start)[:2], tuple(dxf.end)[:2]])
+        return [OpenPath(ends)] if np.ptp(ends, axis=0).any() else []
+    if kind == "CIRCLE" and flat:
+        return [circle_loop(tuple(dxf.center)[:2], dxf.radius)]
+    if kind == "ARC" and flat:
+        turn = np.radians((dxf.end_angle - dxf.start_angle) % 360 or 360)
+        at = np.radians(dxf.start_angle) + np.array([0.0, turn / 2, turn])
+        nodes = np.array(tuple(dxf.center)[:2]) + dxf.radius * np.column_stack(
+            [np.cos(at), np.sin(at)]
+        )
+        return [OpenPath(nodes, np.array([ARC, ARC], np.uint8), np.full(2, np.tan(turn / 8)))]
+    if kind == "LWPOLYLINE" and flat:
+        rows = np.array(entity.get_points("xyb")).reshape(-1, 3)
+        return _polyline(rows, bool(entity.closed))
+    if kind == "POLYLINE" and flat and entity.is_2d_polyline:
+        rows = np.array(
+            [(*tuple(v.dxf.location)[:2], v.dxf.get("bulge", 0.0)) for v in entity.vertices]
+        ).reshape(-1, 3)
+        return _polyline(rows, bool(entity.is_closed))
+    return _other(entity)
 
 
 def _polyline(rows: np.ndarray, closed: bool) -> list[Path]:
@@ -219,12 +254,18 @@ def _polyline(rows: np.ndarray, closed: bool) -> list[Path]:
 def _other(entity: Any) -> list[Path]:
     """Return curves of any other kind as cubics; kinds without a path as nothing."""
     from ezdxf import path as ezdxf_path
-    from ezdxf.path import Command
 
     try:
         curve = ezdxf_path.make_path(entity)
     except TypeError:
         return []  # texts, dimensions, points and the like
+    return _curves(curve)
+
+
+def _curves(curve: Any) -> list[Path]:
+    """Return a path of ezdxf's, its curves as cubics."""
+    from ezdxf.path import Command
+
     found: list[Path] = []
     for piece in curve.sub_paths():
         nodes = [tuple(piece.start)[:2]]

@@ -9,9 +9,9 @@ import numpy as np
 
 from silhueta.core.cutting.drawing import INSIDE, MARK, OUTSIDE, Drawing
 from silhueta.core.geometry.arcs import full_circle
-from silhueta.core.geometry.flatten import flatten_indexed
+from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.geometry.path import CUBIC, Floats, Path
+from silhueta.core.geometry.path import Floats, Path
 from silhueta.core.job import DxfVersion
 from silhueta.core.units import MM_PER_UNIT
 
@@ -19,7 +19,7 @@ from silhueta.core.units import MM_PER_UNIT
 # (Autodesk, "DXF Reference", HEADER section group codes)
 _INSUNITS = {"mm": 4, "in": 1}
 _MEASUREMENT = {"mm": 1, "in": 0}
-_CURVE_ERROR = 0.005  # mm; a polyline has no cubics, so they are written as short lines
+CURVE_ERROR = 0.005  # mm; a polyline has no cubics, so they are written as tangent arcs
 _COLOURS = {INSIDE: 5, OUTSIDE: 7, MARK: 3}  # indices of the standard table, told apart on screen
 
 
@@ -30,7 +30,8 @@ def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
     logging.getLogger("ezdxf").setLevel(logging.ERROR)  # R12 has no unit: see _with_units
     unit = MM_PER_UNIT[drawing.units]
     document = new(version, setup=False, units=_INSUNITS[drawing.units])
-    left, bottom, right, top = (value / unit for value in bounding_box(drawing.paths()))
+    written = [with_arcs(path, CURVE_ERROR) for path in drawing.paths()]
+    left, bottom, right, top = (value / unit for value in bounding_box(written))
     modelspace = document.modelspace()
     low, high = (left, bottom, 0.0), (right, top, 0.0)
     modelspace.reset_extents(low, high)  # copied to the header when written, unless at (0, 0, 0)
@@ -65,19 +66,9 @@ def _colour(layer: str) -> int:
 
 
 def _polyline(path: Path) -> tuple[Floats, Floats]:
-    """Return vertices and bulges of `path`; cubics as chords that keep to the curve."""
-    if not (path.kinds == CUBIC).any():
-        bulges = path.bulges if path.closed else np.append(path.bulges, 0.0)
-        return path.nodes, bulges
-    points, segment = flatten_indexed(path, _CURVE_ERROR)
-    at_node = np.concatenate([[True], segment[1:] != segment[:-1]])
-    if not path.closed:
-        at_node[-1] = True
-    keep = at_node | (path.kinds[segment] == CUBIC)
-    bulges = np.where(at_node, path.bulges[segment], 0.0)
-    if not path.closed:
-        bulges[-1] = 0.0
-    return points[keep], bulges[keep]
+    """Return vertices and bulges of `path`; cubics as arcs that keep to the curve."""
+    path = with_arcs(path, CURVE_ERROR)
+    return path.nodes, path.bulges if path.closed else np.append(path.bulges, 0.0)
 
 
 def _with_units(text: str, units: str) -> str:

@@ -35,6 +35,7 @@ _MM_PER = {
 }  # CSS Values and Units Module Level 3, section 6.2; a file without a unit counts as mm
 _MOST_BYTES = 100_000_000
 _MOST_ELEMENTS = 200_000
+_FLAT = 1e-6  # radians, under which an arc is a line
 _SAME = 1e-6  # mm between a path's ends that make it closed in fact
 
 
@@ -345,6 +346,9 @@ def _path(piece: Any, height: float) -> Path | None:
             )
         elif isinstance(each, svg.Arc):
             sweep = float(segment.sweep)
+            if abs(sweep) < _FLAT or not (segment.rx and segment.ry):
+                add(LINE, at(segment.end))  # as SVG 1.1, section F.6.2, has it
+                continue
             if (
                 abs(segment.rx - segment.ry) <= 1e-9 * max(segment.rx, segment.ry)
                 and abs(sweep) < 6.2831

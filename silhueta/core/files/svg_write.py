@@ -8,12 +8,12 @@ import numpy as np
 
 from silhueta import __version__
 from silhueta.core.cutting.drawing import Drawing
-from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.path import ARC, CUBIC, Path
 from silhueta.core.units import MM_PER_UNIT
 
 _DIGITS = 6  # after the point: a millionth of a mm or inch
 _SHORT = 3e-6  # file units: more than rounding takes off half a chord
+_LEAST = 1.0  # file units, that a page is wide and high
 _HAIRLINE_MM = 0.1
 
 
@@ -26,7 +26,8 @@ def svg_bytes(drawing: Drawing) -> bytes:
     16 August 2011, sections 7.10, 8.3 and 11.3.)
     """
     unit = MM_PER_UNIT[drawing.units]
-    width, height = drawing.frame[0] / unit, drawing.frame[1] / unit
+    # a page without height shows nothing, though a level line has none
+    width, height = (max(side / unit, _LEAST) for side in drawing.frame)
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         f"<!-- Silhueta {__version__}; one user unit is one {drawing.units} -->",
@@ -57,14 +58,12 @@ def _path_data(path: Path, unit: float, height: float) -> str:
         return f"{_number(point[0] / unit)},{_number(height - point[1] / unit)}"
 
     starts, ends = path.starts, path.ends
-    arcs = np.flatnonzero(path.kinds == ARC)
-    radii = dict(
-        zip(arcs, arc_centres(starts[arcs], ends[arcs], path.bulges[arcs])[1], strict=True)
-    )
+    # of the ends as they are written: what rounding does to them must not move the centre
+    chords = np.hypot(*(np.round(ends / unit, _DIGITS) - np.round(starts / unit, _DIGITS)).T)
     words = [f"M{at(starts[0])}"]
     for i, kind in enumerate(path.kinds):
         if kind == ARC:
-            radius = _radius(radii[i] / unit, float(path.bulges[i]))
+            radius = _radius(float(chords[i]), float(path.bulges[i]))
             large = int(abs(path.bulges[i]) > 1)
             sweep = int(path.bulges[i] < 0)  # clockwise with y up is SVG's positive angle
             words.append(f"A{radius},{radius} 0 {large} {sweep} {at(ends[i])}")
@@ -76,15 +75,16 @@ def _path_data(path: Path, unit: float, height: float) -> str:
     return " ".join(words) + (" Z" if path.closed else "")
 
 
-def _radius(value: float, bulge: float) -> str:
-    """Return an arc's radius with more digits than its ends have.
+def _radius(chord: float, bulge: float) -> str:
+    """Return the radius of an arc over a chord, with more digits than its ends have.
 
     Near a half circle the centre hangs on the last digits: a radius rounded up moves it far. One
     a little too small is scaled up by every reader until the half circle fits exactly (section
     F.6.6 of the recommendation), so that is what a half circle gets.
     """
-    half = abs(abs(bulge) - 1) < 1e-9
-    return _number(value - _SHORT if half else value, _DIGITS + 3)
+    radius = chord * (1 + bulge * bulge) / (4 * abs(bulge))
+    half = abs(abs(bulge) - 1) < 1e-6
+    return _number(radius - _SHORT if half else radius, _DIGITS + 6)
 
 
 def _number(value: float, digits: int = _DIGITS) -> str:

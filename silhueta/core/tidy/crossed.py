@@ -1,4 +1,4 @@
-"""Offer: a loop that crosses itself keeps its larger side."""
+"""Offer: a loop that crosses itself becomes what it goes round, by the rule of fills."""
 
 from __future__ import annotations
 
@@ -9,13 +9,15 @@ import numpy as np
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nearest import nearest
-from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.nesting import reverse_loop
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.geometry.pieces import Place, chained, place_of, segment_of, stretch
-from silhueta.core.tidy.offers import Item, Offer, Search, with_paths
+from silhueta.core.geometry.pieces import Place, place_of, segment_of
+from silhueta.core.geometry.region.region import covered
+from silhueta.core.tidy.offers import Item, Offer, Search, edited
 
 _CHORD = 0.002  # mm
-_MOST = 200  # crossings of one loop that are put right
+_MOST = 200  # crossings of one loop that are shown
 
 
 def find(search: Search) -> list[Item]:
@@ -30,34 +32,28 @@ def find(search: Search) -> list[Item]:
 
 def take(offer: Offer, items: Sequence[Item]) -> Outline:
     """Return the outline with those loops uncrossed; all crossings of a loop go together."""
-    paths: dict[int, Path] = {}
-    for i in {item.contours[0] for item in items}:
-        path = offer.outline.contours[i].path
-        assert isinstance(path, Loop)
-        paths[i] = uncrossed(path)
-    return with_paths(offer.outline, paths)
+    which = {item.contours[0] for item in items}
+    contours: list[Contour] = []
+    for i, contour in enumerate(offer.outline.contours):
+        if i not in which:
+            contours.append(contour)
+            continue
+        assert isinstance(contour.path, Loop)
+        contours.extend(edited(contour, p) for p in uncrossed(contour.path, offer.limits.speck))
+    return Outline(tuple(contours))
 
 
-def uncrossed(loop: Loop) -> Loop:
-    """Return the largest part of a loop that does not cross itself, run the same way round.
+def uncrossed(loop: Loop, least: float = 0.0) -> list[Loop]:
+    """Return what a loop goes round, the largest piece first, run the same way round.
 
-    What was a line, an arc or a cubic stays one; where the loop crossed itself is a node.
+    What was a line, an arc or a cubic stays one; where the loop crossed itself is a node. Pieces
+    of less than `least` mm² are left out, but for the largest.
     """
-    for _ in range(_MOST):
-        found = crossings([loop], _CHORD, 1)
-        if not len(found):
-            break
-        one, two = both_places(loop, found.places[0])
-        sides = []
-        for a, b in ((one, two), (two, one)):
-            side = chained([stretch(loop, a, b)], close=True, meet=4 * _CHORD)
-            assert isinstance(side, Loop)
-            sides.append(side)
-        larger = max(sides, key=lambda side: abs(signed_area(side)))
-        if len(larger.kinds) >= len(loop.kinds) + 2:
-            break  # nothing was cut off: the two places are one
-        loop = larger
-    return loop
+    pieces = sorted(covered([loop]), key=lambda piece: -abs(signed_area(piece)))
+    if not pieces:
+        return [loop]
+    kept = [piece for k, piece in enumerate(pieces) if not k or abs(signed_area(piece)) >= least]
+    return kept if signed_area(loop) >= 0 else [reverse_loop(piece) for piece in kept]
 
 
 def both_places(path: Path, at: Floats) -> tuple[Place, Place]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -110,8 +111,11 @@ def without_segments(path: Path, which: NDArray[np.int64]) -> Path | None:
 
 
 def find_spikes(search: Search) -> list[Item]:
-    """Return the nodes where the path turns back on itself between two lines."""
-    found = []
+    """Return the nodes where the path turns back on itself between two lines.
+
+    Sure are those thinner than the tolerance all along: others may be real, sharp tips.
+    """
+    items = []
     for i, contour in search.contours:
         path = contour.path
         if not search.limits.spike or len(path.nodes) < 4:
@@ -120,8 +124,23 @@ def find_spikes(search: Search) -> list[Item]:
         line = path.kinds == LINE
         before = np.roll(line, 1) if path.closed else np.concatenate([[False], line])
         after = line if path.closed else np.concatenate([line, [False]])
-        found.append((i, np.flatnonzero(back & before & after)))
-    return _items(search, found)
+        which = np.flatnonzero(back & before & after)
+        thin = tip_widths(path, which) <= max(search.limits.tolerance, search.limits.same)
+        for item, sure in zip(_items(search, [(i, which)]), thin.tolist(), strict=True):
+            items.append(replace(item, sure=sure))
+    return items
+
+
+def tip_widths(path: Path, which: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Return how wide the tip at each of these nodes is where its shorter side ends, (K,), mm."""
+    count = len(path.nodes)
+    tip = path.nodes[which]
+    one, two = path.nodes[which - 1] - tip, path.nodes[(which + 1) % count] - tip
+    far, near = np.hypot(*one.T), np.hypot(*two.T)
+    short = np.minimum(far, near)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        across = one / far[:, None] - two / near[:, None]
+    return np.asarray(np.nan_to_num(short * np.hypot(*across.T)))
 
 
 def take_spikes(offer: Offer, items: Sequence[Item]) -> Outline:

@@ -16,17 +16,35 @@ _LEVEL = 0.01  # of a side, that a frame's side may be out of level
 
 
 def find_specks(search: Search) -> list[Item]:
-    """Return what encloses less than the limit, and open paths shorter than its square's side."""
+    """Return what encloses less than the limit, and open paths shorter than its square's side.
+
+    An open path with an end where it could be joined to another is a piece of that, however short.
+    """
     found = []
+    joined = _joined(search)
     for i, contour in search.contours:
         path = contour.path
         if isinstance(path, Loop):
             small = abs(signed_area(path)) < search.limits.speck
         else:
-            small = length(path) ** 2 < search.limits.speck
+            small = length(path) ** 2 < search.limits.speck and i not in joined
         if small:
             found.append(Item(_middle(path), (i,)))
     return found
+
+
+def _joined(search: Search) -> set[int]:
+    """Return the open paths with an end no farther than a gap from one of another."""
+    from scipy.spatial import cKDTree
+
+    opened = [(i, c.path) for i, c in search.contours if not c.path.closed]
+    if len(opened) < 2:
+        return set()
+    ends = np.concatenate([path.nodes[[0, -1]] for _, path in opened])
+    near = max(search.limits.gap, search.limits.same)
+    pairs = cKDTree(ends).query_pairs(near, output_type="ndarray") // 2
+    apart = pairs[pairs[:, 0] != pairs[:, 1]]
+    return {opened[k][0] for k in np.unique(apart).tolist()}
 
 
 def find_frames(search: Search) -> list[Item]:

@@ -243,3 +243,50 @@ def test_what_is_hidden_is_left_out_and_said():
     drawing = read_svg(svg.encode(), "hidden.svg")
     assert bounding_box(drawing.paths) == pytest.approx((0, 6, 3, 9))
     assert drawing.left_out == {"hidden": 2, "texts": 1}
+
+
+def test_a_binary_dxf_is_what_its_text_would_be(tmp_path):
+    document = ezdxf.new("R2000", units=4)
+    document.modelspace().add_lwpolyline([(0, 0, 0.5), (30, 0, 0), (30, 20, 0)], "xyb", close=True)
+    document.modelspace().add_spline([(0, 0), (5, 5), (10, 0), (15, 5)])
+    document.saveas(tmp_path / "text.dxf")
+    document.saveas(tmp_path / "binary.dxf", fmt="bin")
+    text, binary = (read_drawing(tmp_path / f"{name}.dxf") for name in ("text", "binary"))
+    assert binary.units == text.units == "mm"
+    for one, other in zip(text.paths, binary.paths, strict=True):
+        assert other.nodes == pytest.approx(one.nodes, abs=1e-9)
+        assert (other.kinds == one.kinds).all()
+    (tmp_path / "cut.dxf").write_bytes((tmp_path / "binary.dxf").read_bytes()[:900])
+    with pytest.raises(
+        FileError, match=r"damaged binary DXF|cannot be understood|damaged or no DXF"
+    ):
+        read_drawing(tmp_path / "cut.dxf")
+
+
+def test_what_fills_draw_counts_only_where_nothing_else_does():
+    def build(document, line=True):
+        space = document.modelspace()
+        space.add_solid([(0, 0), (5, 0), (0, 5), (5, 5)])
+        hatch = space.add_hatch()
+        hatch.paths.add_polyline_path([(0, 0), (40, 0), (40, 20), (0, 20)], is_closed=True)
+        if line:
+            space.add_circle((3, 3), 2)
+
+    found = read_dxf(dxf(build), "part.dxf")
+    assert len(found.paths) == 1
+    assert found.left_out == {"solids": 1, "hatches": 1}
+    found = read_dxf(dxf(lambda document: build(document, line=False)), "part.dxf")
+    assert [abs(signed_area(path)) for path in found.paths] == [800]
+    assert found.left_out == {"solids": 1}
+
+
+def test_one_damaged_thing_is_left_out_and_the_rest_is_read():
+    def build(document):
+        space = document.modelspace()
+        space.add_circle((3, 3), 2)
+        space.add_circle((3, 3), -2)
+        space.add_lwpolyline([(0, 0), (float("nan"), 5), (9, 9)], close=True)
+
+    found = read_dxf(dxf(build), "part.dxf")
+    assert len(found.paths) == 1
+    assert found.left_out == {"empty or damaged things": 2}

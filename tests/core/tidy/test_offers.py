@@ -128,19 +128,50 @@ def test_short_segments_go_and_a_tiny_slit_of_a_circle_is_none():
     )  # nothing would be left
 
 
-def test_hairpins_are_clipped():
-    spiked = Loop([[0, 0], [10, 0], [10, 10], [5, 10], [5.1, 30], [4.9, 10], [0, 10]])
+def test_hairpins_are_clipped_and_real_tips_only_when_a_person_says_so():
+    spiked = Loop([[0, 0], [10, 0], [10, 10], [5, 10], [5.1, 30], [4.96, 10], [0, 10]])
     (loop,) = take(offered(outline(spiked), "spikes")).loops
+    assert bounding_box([loop]) == pytest.approx((0, 0, 10, 10))
+    needle = Loop([[0, 0], [10, 0], [10, 10], [5, 10], [5.1, 30], [4.7, 10], [0, 10]])
+    offer = offered(outline(needle), "spikes")
+    assert [item.sure for item in offer.items] == [False]
+    assert take(offer) is offer.outline
+    (loop,) = take(offer, offer.items).loops
     assert bounding_box([loop]) == pytest.approx((0, 0, 10, 10))
 
 
-def test_a_loop_that_crosses_itself_keeps_its_larger_side():
+def test_pieces_of_one_outline_are_joined_before_specks_go():
+    turn = np.linspace(0, 2 * np.pi, 39)
+    ring = 4 * np.column_stack([np.cos(turn), np.sin(turn)])
+    pieces = [OpenPath(ring[k : k + 2]) for k in range(38)]
+    dust = circle_loop((20, 20), 0.3)
+    made, counts = take_all(outline(*pieces, dust), Limits())
+    (loop,) = made.loops
+    assert len(made.taken) == 1
+    assert bounding_box([loop]) == pytest.approx((-4, -4, 4, 4), abs=0.05)
+    assert counts["specks"] == 1
+
+
+def test_a_loop_that_crosses_itself_becomes_what_it_goes_round():
     eight = Loop([[0, 0], [30, 20], [30, 0], [0, 20], [-20, 10]])
     assert offered(outline(eight), "crossings").count == 1
-    (loop,) = take(offered(outline(eight), "crossings")).loops
-    assert not len(crossings([loop]))
-    assert (15, 10) in {tuple(node) for node in loop.nodes.round(2).tolist()}
-    assert abs(signed_area(loop)) == pytest.approx(0.5 * 15 * 20 + 0.5 * 20 * 20, abs=0.1)
+    large, small = take(offered(outline(eight), "crossings")).loops
+    assert not len(crossings([large, small]))
+    assert (15, 10) in {tuple(node) for node in large.nodes.round(2).tolist()}
+    assert abs(signed_area(large)) == pytest.approx(0.5 * 15 * 20 + 0.5 * 20 * 20, abs=0.1)
+    assert abs(signed_area(small)) == pytest.approx(0.5 * 15 * 20, abs=0.1)
+    # a kink too small to be cut goes
+    kink = Loop(
+        [[0, 0], [30, 0], [30, 20], [15.3, 20], [15.3, 20.4], [15, 20.4], [16, 20], [0, 20]]
+    )
+    assert len(take(offered(outline(kink), "crossings")).loops) == 1
+
+
+def test_a_five_pointed_star_stays_one():
+    turn = np.pi / 2 + np.arange(5) * 4 * np.pi / 5
+    star = Loop(20 * np.column_stack([np.cos(turn), np.sin(turn)]))
+    (loop,) = take(offered(outline(star), "crossings")).loops
+    assert len(loop.nodes) == 10
 
 
 def test_pieces_that_nearly_touch_are_joined_by_a_neck():
