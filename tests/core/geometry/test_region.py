@@ -151,3 +151,16 @@ def test_glyphs_icons_and_discs_agree_with_geos_and_add_up():
         assert found["sum"] < 1e-9, kind
         assert found["again"] < 1e-9, kind
         assert found["loops again"] == 0, kind
+
+
+def test_a_splinter_of_an_arc_is_no_arc():
+    # found in a file: an arc cut where another outline's node lies a few tolerances from its own
+    arc = Loop(
+        np.array([[0.0, 0.0], [10, 0], [10, 10]]),
+        np.array([ARC, 0, 0], np.uint8),
+        np.array([0.3, 0, 0]),
+    )
+    for off in np.linspace(0, 6e-5, 25):
+        other = Loop(np.array([[off, -off / 2], [5, 20], [-5, 20]]))
+        found = united([arc], [other])
+        assert area(found) == pytest.approx(area([arc]) + area([other]), rel=0.3)

@@ -19,7 +19,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from silhueta.core.geometry.nesting import reverse_loop
-from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop
 from silhueta.core.geometry.region.arrange import Edges, Marks, arranged, split_chords
 from silhueta.core.geometry.region.rings import rings_of
 from silhueta.core.geometry.region.segments import (
@@ -334,6 +334,9 @@ class _Built:
         bulges = np.where(kinds == ARC, np.tan(table.turns[segment] * (finish - begin) / 4), 0.0)
         bulges = np.where(forth, table.bulges[segment], bulges)
         bulges = np.where(back, -table.bulges[segment], bulges)
+        none = (kinds == ARC) & (np.abs(bulges) < 1e-12)
+        kinds = np.where(none, np.uint8(LINE), kinds)
+        bulges = np.where(none, 0.0, bulges)
         controls = np.zeros((len(segment), 2, 2))
         cubics = np.flatnonzero(kinds == CUBIC)
         if len(cubics):
