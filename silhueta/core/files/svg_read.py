@@ -167,7 +167,15 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
     return root, clean, missed
 
 
-_KINDS_LEFT = {"text": "texts", "image": "pictures", "clipPath": "clip frames"}
+_KINDS_LEFT = {
+    "text": "texts",
+    "image": "pictures",
+    "clipPath": "clip frames",
+    "mask": "masks",
+    "marker": "line ends",
+    "filter": "filters",
+    "foreignObject": "pages of other kinds",
+}
 
 
 def _without_hidden(root: Any) -> dict[str, int]:

@@ -13,6 +13,20 @@ from typing import Any
 View = tuple[float, float]  # width and height that percentages are of, in user units
 _LINK = "{http://www.w3.org/1999/xlink}href"
 _PLACE = ("x", "y", "width", "height")
+# what is never drawn where it stands (SVG 1.1, chapters 5, 11, 13, 14, 15, 23)
+_NOT_SHOWN = {
+    "symbol",
+    "mask",
+    "marker",
+    "filter",
+    "pattern",
+    "linearGradient",
+    "radialGradient",
+    "foreignObject",
+    "title",
+    "desc",
+    "metadata",
+}
 _PX = {"": 1.0, "px": 1.0, "pt": 4 / 3, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}
 
 
@@ -79,7 +93,7 @@ def _inside(parent: Any, view: View, by_id: dict[str, Any]) -> None:
                 for key in _PLACE:
                     child.attrib.pop(key, None)
             _inside(child, view, by_id)
-    for child in [child for child in parent if kind_of(child) == "symbol"]:
+    for child in [child for child in parent if kind_of(child) in _NOT_SHOWN]:
         parent.remove(child)
 
 

@@ -97,6 +97,18 @@ def test_what_has_no_paint_is_left_out_and_said():
     assert isinstance(path, OpenPath)  # a stroke is not closed
 
 
+@pytest.mark.parametrize(
+    "kind",
+    ["mask", "marker", "pattern", "symbol", "filter", "foreignObject", "linearGradient", "defs"],
+)
+def test_what_is_never_drawn_where_it_stands_is_no_outline(kind):
+    found = placed(
+        f'<{kind} id="q"><rect width="9" height="9" fill="red"/></{kind}>'
+        '<rect fill="red" x="20" y="20" width="30" height="30"/>'
+    )
+    assert [area(found)] == pytest.approx([900])
+
+
 def test_strokes_become_what_they_cover_with_their_own_ends_and_corners():
     line = 'fill="none" stroke="black" stroke-width="4" d="M20 20 H60 V60"'
     (plain,) = placed(f"<path {line}/>", broader=0.5).outline.loops
