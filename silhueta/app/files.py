@@ -105,50 +105,43 @@ class Filing(QObject):
 
     def _ask_strokes(self, offer: DrawingOffer, count: int, widest: float) -> bool | None:
         """Ask whether broad strokes mean their middle or what they cover; None: leave it."""
-        box = QMessageBox(self._window)
-        box.setObjectName("strokes-choice")
-        box.setWindowTitle("Silhueta")
         lines = "a line" if count == 1 else f"{count:,} lines"
-        box.setText(f"“{offer.file.name}” has {lines} up to {widest:.2f} mm wide.")
-        middle = box.addButton("Take their middle", QMessageBox.ButtonRole.AcceptRole)
-        edges = box.addButton("Take the outline round them", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        clicked = box.clickedButton()
-        return clicked is edges if clicked in (middle, edges) else None
+        text = f"“{offer.file.name}” has {lines} up to {widest:.2f} mm wide."
+        middle, edges = "Take their middle", "Take the outline round them"
+        answer = self._asked("strokes-choice", text, [middle, edges])
+        return None if answer is None else answer == edges
 
     def _ask_hidden(self, offer: DrawingOffer, count: int) -> bool | None:
         """Ask whether shapes that others hide are wanted with all lines; None: leave it."""
-        box = QMessageBox(self._window)
-        box.setObjectName("hidden-choice")
-        box.setWindowTitle("Silhueta")
         shapes = "a shape that others hide" if count == 1 else f"{count:,} shapes that others hide"
-        box.setText(f"“{offer.file.name}” has {shapes}.")
-        looks = box.addButton("Take what is to be seen", QMessageBox.ButtonRole.AcceptRole)
-        lines = box.addButton("Take all lines", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        clicked = box.clickedButton()
-        return clicked is lines if clicked in (looks, lines) else None
+        text = f"“{offer.file.name}” has {shapes}."
+        looks, lines = "Take what is to be seen", "Take all lines"
+        answer = self._asked("hidden-choice", text, [looks, lines])
+        return None if answer is None else answer == lines
 
     def _ask_units(self, offer: DrawingOffer) -> FileUnit | None:
         """Ask what the numbers of a file without a unit are; None: leave it."""
-        box = QMessageBox(self._window)
-        box.setObjectName("units-choice")
-        box.setWindowTitle("Silhueta")
-        box.setText(f"“{offer.file.name}” does not say its unit. How large is what it holds?")
+        text = f"“{offer.file.name}” does not say its unit. How large is what it holds?"
         names: dict[FileUnit, str] = {"mm": "mm", "in": "inch", "px": "px, 96 an inch"}
-        buttons = {}
-        for unit, (wide, high) in offer.sizes().items():
-            text = f"{wide:,.1f} × {high:,.1f} mm ({names[unit]})"
-            button = box.addButton(text, QMessageBox.ButtonRole.AcceptRole)
-            buttons[button] = unit
+        units = {
+            f"{wide:,.1f} × {high:,.1f} mm ({names[unit]})": unit
+            for unit, (wide, high) in offer.sizes().items()
+        }
+        answer = self._asked("units-choice", text, list(units))
+        return None if answer is None else units[answer]
+
+    def _asked(self, name: str, text: str, answers: list[str]) -> str | None:
+        """Return which answer was given to a question about a file; None: it stays closed."""
+        box = QMessageBox(self._window)
+        box.setObjectName(name)
+        box.setWindowTitle("Silhueta")
+        box.setText(text)
+        buttons = {box.addButton(each, QMessageBox.ButtonRole.AcceptRole): each for each in answers}
         box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        for button, unit in buttons.items():
-            if box.clickedButton() is button:
-                return unit
-        return None
+        return next(
+            (each for button, each in buttons.items() if button is box.clickedButton()), None
+        )
 
     def paste(self) -> None:
         """Open the picture on the clipboard, or the file it names, in place of the present job."""

@@ -15,7 +15,7 @@ import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.svg_paint import Paint, paint_of
-from silhueta.core.files.svg_tree import kind_of, link_of, unfold
+from silhueta.core.files.svg_tree import kind_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -211,13 +211,10 @@ def _give_size(root: Any) -> None:
             px = length[0] * _MM_PER[length[1]] / MM_PER_PX
             given[key] = (px, "")
             root.set(key, repr(px))
-    box = re.split(r"[\s,]+", (root.get("viewBox") or "").strip())
-    try:
-        wide, high = float(box[2]), float(box[3])
-    except (IndexError, ValueError):
+    box = view_box(root)
+    if box is None:
         return
-    if not (wide > 0 and high > 0):
-        return
+    wide, high = box[2:]
     if given["width"] and not given["height"]:
         number, unit = given["width"]
         root.set("height", f"{number * high / wide!r}{unit}")

@@ -50,7 +50,7 @@ def unfold(root: Any) -> None:
     }
     for key in ("x", "y"):
         root.attrib.pop(key, None)  # a page's own place means nothing, and must not be handed down
-    box = _box(root)
+    box = view_box(root)
     size = tuple(_length(root.get(key), 0.0, 100.0) for key in ("width", "height"))
     _inside(root, (box[2], box[3]) if box else (size[0], size[1]), kept)
 
@@ -81,7 +81,7 @@ def _inside(parent: Any, view: View, by_id: dict[str, Any]) -> None:
                 _length(child.get(key), 0.0 if key in ("x", "y") else size, size)
                 for key, size in zip(_PLACE, (*view, *view), strict=True)
             ]
-            box = _box(child)
+            box = view_box(child)
             _move(group, f"translate({own[0]!r} {own[1]!r})")
             if box is not None:
                 _move(group, _fitted(box, (own[2], own[3]), child.get("preserveAspectRatio")))
@@ -130,7 +130,8 @@ def _fitted(box: tuple[float, float, float, float], size: View, how: str | None)
     return f"translate({spare[0]!r} {spare[1]!r}) scale({even!r}) translate({-left!r} {-top!r})"
 
 
-def _box(element: Any) -> tuple[float, float, float, float] | None:
+def view_box(element: Any) -> tuple[float, float, float, float] | None:
+    """Return left, top, width and height of an element's view box; None where it has none."""
     try:
         left, top, wide, high = map(
             float, re.split(r"[\s,]+", (element.get("viewBox") or "").strip())

@@ -37,7 +37,7 @@ _SLIDES = 40  # points along the contour that a node may slide
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
 _WRONG = 0.7  # px beyond the gate, that no chain may leave its contour by
-_TIGHTEST = 0.2  # of the gate, tried when one does all the same
+_TIGHTEST = (0.2, 0.1)  # of the gate, tried when one does all the same
 
 
 class Fit(NamedTuple):
@@ -103,8 +103,9 @@ def fit_contour(
         again = _chain(local, share * gate, trim, share * share * price, corner)
         if again.worst < best.worst or not _is_sound(best, area) or best.typical > usual:
             best = again
-    if best.worst > enough + _WRONG and len(best.nodes) <= _RAGGED * len(points):
-        share = _TIGHTEST
+    for share in _TIGHTEST:
+        if best.worst <= enough + _WRONG or len(best.nodes) > _RAGGED * len(points):
+            break
         again = _chain(local, share * gate, trim, share * share * price, corner)
         best = again if again.worst < best.worst else best
     if not _is_sound(best, area):

@@ -139,3 +139,69 @@ def test_clean_shapes_keep_their_segments():
         '<path fill="#123456" d="M10 10 H60 A20 20 0 0 1 80 30 V60 C60 90 30 90 10 60 Z"/>'
     ).outline.loops
     assert sorted(loop.kinds.tolist()) == [0, 0, 0, 1, 2]
+
+
+@pytest.mark.parametrize(
+    ("how", "seen"),
+    [
+        ('fill="red"', True),
+        ('fill="none"', False),
+        ('fill="red" opacity="0"', False),
+        ('fill="red" fill-opacity="0.01"', False),
+        ('fill="red" fill-opacity="40%"', True),
+        ('fill="#12345600"', False),
+        ('style="fill:none;stroke:none"', False),
+        ('style="fill:none;stroke:#000;stroke-width:0"', False),
+        ('fill="none" stroke="black" stroke-opacity="0"', False),
+        ('fill="none" stroke="black"', True),
+        ('fill="url(#nothing)"', True),
+        ('fill="nonsense" opacity="nonsense"', True),
+        ('fill="red" visibility="hidden"', False),
+        ('fill="red" style="display: none"', False),
+    ],
+)
+def test_what_is_painted_is_an_outline_and_nothing_else(how, seen):
+    found = placed(
+        f'<rect x="20" y="20" width="30" height="30" {how}/><rect width="5" height="5" fill="red"/>'
+    )
+    assert len(found.outline.contours) == 1 + seen
+
+
+@pytest.mark.parametrize(
+    ("pen", "more"),
+    [
+        ("", 0.0),
+        ('stroke-linecap="square"', 2 * 2 * 4.0),
+        ('stroke-linecap="round"', np.pi * 4),
+        ('stroke-linecap="nonsense"', 0.0),
+    ],
+)
+def test_ends_of_strokes(pen, more):
+    line = f'<path d="M20 50 H80" fill="none" stroke="black" stroke-width="4" {pen}/>'
+    (loop,) = placed(line, broader=0.5).outline.loops
+    assert signed_area(loop) == pytest.approx(60 * 4 + more, rel=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("pen", "more"),
+    [
+        ("", 4.0),  # a miter: a square of half the width beyond the bevel's two
+        ('stroke-linejoin="bevel"', 2.0),
+        ('stroke-linejoin="round"', np.pi),
+        ('stroke-miterlimit="1.2"', 2.0),
+        ('stroke-miterlimit="nonsense"', 4.0),
+    ],
+)
+def test_corners_of_strokes(pen, more):
+    # SVG 1.1, section 11.4: at a right angle a miter is 1.41 times the width
+    line = f'<path d="M20 20 H60 V60" fill="none" stroke="black" stroke-width="4" {pen}/>'
+    (loop,) = placed(line, broader=0.5).outline.loops
+    assert signed_area(loop) == pytest.approx(4 * 80 - 4 + more, abs=0.9)
+
+
+def test_open_shapes_of_two_nodes_and_dots_are_nothing_where_they_are_filled():
+    found = placed('<g fill="red"><path d="M5 5 L9 9"/><path d="M3 3 z"/><path d="M1 1h9v9"/></g>')
+    (loop,) = found.outline.loops
+    assert signed_area(loop) == pytest.approx(40.5)
+    bent = placed('<path fill="red" d="M5 5 A 10 10 0 0 1 25 5"/>')
+    assert area(bent) == pytest.approx(50 * np.pi, rel=1e-6)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import shapely
 
-from benchmarks.regions import judged, pairs
+from benchmarks.regions import geos, judged, pairs
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, circle_loop, reverse
-from silhueta.core.geometry.region.region import common, covered, cut_away, united
+from silhueta.core.geometry.region.region import common, covered, cut_away, painted, united
 
 
 def box(left: float, bottom: float, wide: float, high: float) -> Loop:
@@ -164,3 +165,37 @@ def test_a_splinter_of_an_arc_is_no_arc():
         other = Loop(np.array([[off, -off / 2], [5, 20], [-5, 20]]))
         found = united([arc], [other])
         assert area(found) == pytest.approx(area([arc]) + area([other]), rel=0.3)
+
+
+def test_painted_groups_hide_each_other_and_the_bare_ground_has_no_outline():
+    ground, plate, patch = box(0, 0, 100, 100), box(10, 10, 50, 50), box(20, 20, 10, 10)
+    under = box(25, 25, 2, 2)
+    found = painted(
+        [[ground], [under], [plate], [patch], [circle_loop((40, 40), 5)]],
+        ["wood", "red", "steel", "red", None],
+        ["nonzero"] * 5,
+    )
+    sizes = {
+        colour: area(loops) for colour, loops in zip(found.colours, found.outlines, strict=True)
+    }
+    assert sizes["wood"] == pytest.approx(7500)
+    assert sizes["steel"] == pytest.approx(2500 - 100 - 25 * np.pi)
+    assert sizes["red"] == pytest.approx(100)
+    assert found.hidden == [1]
+    assert sum(sizes.values()) == pytest.approx(1e4 - 25 * np.pi)
+
+
+def test_many_shapes_of_many_colours_tile_what_they_cover_together():
+    rng = np.random.default_rng(3)
+    groups = [[circle_loop(rng.uniform(0, 100, 2), float(rng.uniform(3, 25)))] for _ in range(60)]
+    colours = [int(k) for k in rng.integers(0, 5, 60)]
+    found = painted(groups, colours, ["nonzero"] * 60)
+    whole = shapely.union_all([geos(group) for group in groups])
+    assert sum(area(loops) for loops in found.outlines) == pytest.approx(whole.area, rel=1e-6)
+    # by shapely, painted from the top down
+    left, top = whole, dict.fromkeys(range(5), 0.0)
+    for group, colour in reversed(list(zip(groups, colours, strict=True))):
+        top[colour] += shapely.intersection(left, geos(group)).area
+        left = shapely.difference(left, geos(group))
+    for colour, loops in zip(found.colours, found.outlines, strict=True):
+        assert area(loops) == pytest.approx(top[colour], rel=1e-5)

@@ -140,6 +140,24 @@ def test_hairpins_are_clipped_and_real_tips_only_when_a_person_says_so():
     assert bounding_box([loop]) == pytest.approx((0, 0, 10, 10))
 
 
+@pytest.mark.parametrize(
+    ("wide", "sure"), [(0.01, True), (0.049, True), (0.06, False), (0.5, False)]
+)
+@pytest.mark.parametrize("lean", [0.0, 3.0, -5.0])
+def test_a_tip_is_a_hairpin_only_where_it_is_thinner_than_the_tolerance(wide, sure, lean):
+    tip = Loop([[0, 0], [20, 0], [20, 10], [10 + wide, 10], [10 + lean, 40], [10, 10], [0, 10]])
+    (item,) = offered(outline(tip), "spikes", spike=20).items
+    assert item.sure == sure
+    assert item.place == (10 + lean, 40)
+
+
+def test_a_short_piece_alone_is_a_speck_and_one_that_touches_another_is_none():
+    long, short = OpenPath([[0, 0], [30, 0]]), OpenPath([[30.2, 0], [30.6, 0.2]])
+    assert not offered(outline(long, short), "specks").items
+    alone = OpenPath([[33, 0], [33.4, 0.2]])
+    assert [item.contours for item in offered(outline(long, alone), "specks").items] == [(1,)]
+
+
 def test_pieces_of_one_outline_are_joined_before_specks_go():
     turn = np.linspace(0, 2 * np.pi, 39)
     ring = 4 * np.column_stack([np.cos(turn), np.sin(turn)])
