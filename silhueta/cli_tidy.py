@@ -132,7 +132,7 @@ def tidy(
         raise FileError(f"{file.name} has no page; leave --origin at corner")
     limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
     outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
-    left_out = found.left_out | ({"shapes that others hide": hidden} if hidden else {})
+    left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
     if left_out:
         click.echo(f"silhueta: {told_of(file.name, left_out)}", err=True)
     counts: dict[str, int] = {}

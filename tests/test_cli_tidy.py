@@ -184,7 +184,9 @@ def test_a_file_that_says_its_unit_is_not_taken_for_another(call, tmp_path, more
     assert json.loads(report.read_text())["size_mm"] == pytest.approx([size, size])
 
 
-@pytest.mark.parametrize(("overlaps", "loops", "said"), [("weld", 1, "1 shape"), ("lines", 3, "")])
+@pytest.mark.parametrize(
+    ("overlaps", "loops", "said"), [("weld", 1, "1 covered shape"), ("lines", 3, "")]
+)
 def test_what_overlaps_is_welded_unless_all_lines_are_wanted(call, tmp_path, overlaps, loops, said):
     file, target = tmp_path / "plates.svg", tmp_path / "plates.dxf"
     file.write_text(

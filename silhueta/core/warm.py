@@ -1,11 +1,13 @@
-"""Compile everything that a first trace and a first tidying need, so that no user waits for it."""
+"""Compile everything that a first trace, tidying or file needs, so that no user waits for it."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from silhueta.core.datum.scale import Scale
-from silhueta.core.geometry.path import Loop, OpenPath
+from silhueta.core.geometry.biarcs import with_arcs
+from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
+from silhueta.core.geometry.region.region import united
 from silhueta.core.job import PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.tidy.thin import thinned
@@ -49,6 +51,14 @@ def main() -> None:
     ragged = np.column_stack([np.cos(angle), np.sin(angle) + 0.3 * np.cos(3 * angle)])
     for path in (Loop(ragged), OpenPath(ragged)):
         thinned(path, 0.01)
+    curve = Loop(
+        np.array([[0.0, 0.0], [9.0, 0.0]]),
+        np.array([CUBIC, LINE], np.uint8),
+        np.zeros(2),
+        np.array([[[3.0, 8.0], [6.0, 8.0]], [[0.0, 0.0], [0.0, 0.0]]]),
+    )
+    united([curve], [Loop(ragged)])
+    with_arcs(curve, 0.01)
 
 
 if __name__ == "__main__":
