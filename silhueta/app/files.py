@@ -10,7 +10,7 @@ from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
-from silhueta.app.opened import Opened, open_file, open_job, open_picture
+from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
@@ -90,16 +90,21 @@ class Filing(QObject):
         widen = self._ask_strokes(offer, count, widest) if count else False
         if widen is None:
             return
-        job, page, hidden = offer.job(units, widen)
+        self.bench.ask("Opening", lambda _: lay_out(offer, units, widen, "weld"))
+
+    def _place(self, laid: LaidOut) -> None:
+        """Show the outlines of a drawing, or ask for all its lines where some are hidden."""
+        job, page, hidden = laid.opening
         if hidden:
-            lines = self._ask_hidden(offer, hidden)
+            lines = self._ask_hidden(laid.offer, hidden)
             if lines is None:
                 return
             if lines:
-                job, page, _ = offer.job(units, widen, "lines")
+                self.bench.ask("Opening", lambda _: lay_out(*laid[:3], "lines"))
+                return
         self.show(Opened(job, None, None))
         self._window.session.page = page
-        told = offer.told()
+        told = laid.offer.told()
         if told:
             self._window.say(told)
 
@@ -266,6 +271,8 @@ class Filing(QObject):
         window = self._window
         if isinstance(result, Opened):
             self.show(result)
+        elif isinstance(result, LaidOut):
+            self._place(result)
         elif hasattr(result, "drawing"):
             self._choose(cast("DrawingOffer", result))
         elif isinstance(asked, tuple):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path as File
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from silhueta.app.tracing import measured_ahead
 from silhueta.core.errors import FileError
@@ -15,7 +15,8 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from silhueta.core.files.drawing_open import DrawingOffer
+    from silhueta.core.files.drawing_open import DrawingOffer, Opening, Overlaps
+    from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.picture.decode import Picture
 
 
@@ -54,10 +55,26 @@ def open_file(source: File, work: Work) -> Opened | DrawingOffer:
 
             offer = drawing_offer(picture)
             if offer.drawing is not None:
-                if offer.drawing.says_units:
-                    measured_ahead(offer.job()[0].outline)
                 return offer
         return open_picture(picture)
+
+
+class LaidOut(NamedTuple):
+    """The outlines of a drawing as a person wants them, and what was answered."""
+
+    offer: DrawingOffer
+    units: FileUnit | None
+    widen: bool
+    opening: Opening
+
+
+def lay_out(
+    offer: DrawingOffer, units: FileUnit | None, widen: bool, overlaps: Overlaps
+) -> LaidOut:
+    """Return the outlines of a drawing, its unit and strokes as answered."""
+    opening = offer.job(units, widen, overlaps)
+    measured_ahead(opening.job.outline)
+    return LaidOut(offer, units, widen, opening)
 
 
 def open_picture(source: PictureFile) -> Opened:

@@ -180,7 +180,9 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = 
     elif drawing.paints and overlaps == "weld":
         paths, colours, hidden = seen(paths, drawing.paints, broader)
     elif np.isfinite(broader):
-        paths = with_broad_widened(paths, drawing.widths, broader)
+        # of a filled shape the line is its own edge
+        widths = [0.0 if paint.fill else paint.width for paint in drawing.paints]
+        paths = with_broad_widened(paths, widths, broader)
         colours = [None] * len(paths)
     if frame is not None and (frame[0] or frame[1]):
         paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]

@@ -1,8 +1,8 @@
 """How the shapes of an SVG are painted, and what of them is to be seen.
 
 Words used here
-    fill, stroke   colours; None: that is not painted
-    bare           the colour of the ground that all is painted on: white
+    paint   a colour for what a shape encloses, another for its line; None: that is not painted
+    bare    the colour of the ground that all is painted on: white
 
 References
 ----------

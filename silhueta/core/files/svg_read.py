@@ -15,7 +15,7 @@ import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.svg_paint import Paint, paint_of
-from silhueta.core.files.svg_tree import kind_of, link_of, unfold, view_box
+from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -227,15 +227,9 @@ def _give_size(root: Any) -> None:
 
 
 def _length(text: str | None) -> tuple[float, str] | None:
-    """Return number and unit of a length; None for a percentage, or none at all."""
-    found = re.fullmatch(r"\s*([-+.\deE]*[.\d])\s*([a-z]*)\s*", text or "")
-    if found is None:
-        return None
-    try:
-        number = float(found[1])
-    except ValueError:
-        return None
-    return (number, found[2]) if number > 0 else None
+    """Return number and unit of a size; None for a percentage, or none at all."""
+    found = length_of(text)
+    return found if found is not None and found[0] > 0 and found[1] != "%" else None
 
 
 def _bound_uses(root: Any, name: str) -> None:
@@ -283,10 +277,13 @@ def _laid_out(path: Any) -> Any:
     return path
 
 
+_PAINTED_BY = "stroke", "class", "fill"
+
+
 def _says_paint(root: Any) -> bool:
     """Return whether a file says anywhere how its shapes are painted."""
     for element in root.iter():
-        if any(element.get(key) is not None for key in ("fill", "stroke", "class")):
+        if any(element.get(key) is not None for key in _PAINTED_BY):
             return True
         style = (element.get("style") or "").replace(" ", "").lower()
         if "fill:" in style or "stroke:" in style:

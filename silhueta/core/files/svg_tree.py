@@ -141,15 +141,21 @@ def view_box(element: Any) -> tuple[float, float, float, float] | None:
     return (left, top, wide, high) if wide > 0 and high > 0 else None
 
 
+def length_of(text: str | None) -> tuple[float, str] | None:
+    """Return number and unit of a length, "%" among them; None where there is none."""
+    found = re.fullmatch(r"\s*([-+.\deE]*[.\d])\s*([a-z%]*)\s*", text or "")
+    if found is None:
+        return None
+    try:
+        return float(found[1]), found[2]
+    except ValueError:
+        return None
+
+
 def _length(text: str | None, other: float, whole: float) -> float:
     """Return a length in user units; `other` where there is none."""
-    found = re.fullmatch(r"\s*([-+]?[\d.]+(?:[eE][-+]?\d+)?)\s*([a-z%]*)\s*", text or "")
+    found = length_of(text)
     if found is None:
         return other
-    try:
-        number = float(found[1])
-    except ValueError:
-        return other
-    if found[2] == "%":
-        return number / 100 * whole
-    return number * _PX.get(found[2], 1.0)
+    number, unit = found
+    return number / 100 * whole if unit == "%" else number * _PX.get(unit, 1.0)
