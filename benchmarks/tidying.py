@@ -80,7 +80,7 @@ def cleaning(count: int = 200) -> dict[str, float]:
     for number in range(count):
         loops = placed(shapes[(7 * number) % len(shapes)], _SIDE, margin=5)
         outline, page = damaged(loops, number)
-        made, _ = take_all(outline, Limits(tolerance=0.02), page)
+        made, *_ = take_all(outline, Limits(tolerance=0.02), page)
         right = same(loops, made)
         whole += right
         silent += not right and not told(made)

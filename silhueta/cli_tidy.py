@@ -20,9 +20,13 @@ if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import Overlaps
     from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
-    from silhueta.core.tidy.offers import Frame, Limits
+    from silhueta.core.tidy.offers import Frame, Kind, Limits
 
 _FILE = click.Path(path_type=File)
+_DOUBTS: dict[Kind, str] = {
+    "gaps": "gaps that could be joined in two ways ({})",
+    "doubles": "sides that two outlines share ({})",
+}
 
 
 @click.command()
@@ -76,10 +80,11 @@ _FILE = click.Path(path_type=File)
 )
 @click.option(
     "--overlaps",
-    type=click.Choice(["weld", "lines"]),
-    default="weld",
+    type=click.Choice(["auto", "weld", "lines"]),
+    default="auto",
     show_default=True,
-    help="Filled shapes as they look, or each with all its lines.",
+    help="auto: filled shapes as they look, lines as they are; weld: lines that cross are one, "
+    "too; lines: each shape with all its lines.",
 )
 @cut_file_options
 def tidy(
@@ -139,9 +144,15 @@ def tidy(
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)
         counts |= {"frame": dropped} if dropped else {}
-    outline, others = take_all(
+    outline, others, asked = take_all(
         outline, limits, frame, work, [kind for kind in KINDS if kind != "frame"]
     )
+    doubts = [_DOUBTS[kind].format(asked[kind]) for kind in _DOUBTS if kind in asked]
+    if doubts:
+        click.echo(
+            f"silhueta: left as they are: {', '.join(doubts)}; look at them at Tidy in the window",
+            err=True,
+        )
     counts |= {str(kind): count for kind, count in others.items()}
     outline = _kept(outline, keep)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
@@ -154,6 +165,7 @@ def tidy(
             content = figures_report(drawing.paths(), units, drawing.groups())
         content["offers"] = counts
         content["left_out"] = left_out
+        content["asked"] = asked
         write_report(report, content, work)
 
 

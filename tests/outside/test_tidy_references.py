@@ -37,7 +37,7 @@ def region(paths):
 def test_a_damaged_outline_encloses_what_it_did(number):
     loops = placed(list(SHAPES.values())[number % len(SHAPES)], 200, margin=5)
     outline, page = damaged(loops, number)
-    made, _ = take_all(outline, Limits(tolerance=0.02), page)
+    made, *_ = take_all(outline, Limits(tolerance=0.02), page)
     assert all(path.closed for path in made.taken)
     assert all(shapely.is_valid(polygon(path)) for path in made.taken)
     off = shapely.symmetric_difference(region(loops), region(made.taken)).area
@@ -93,6 +93,6 @@ def test_a_neck_adds_a_strip_of_its_width(width):
 def test_two_outlines_that_are_one_come_out_as_one():
     gear = placed(SHAPES["gear"], 200, margin=5)
     twice = Outline(tuple(Contour(loop, origin="imported") for loop in (*gear, *gear)))
-    made, counts = take_all(twice, Limits(tolerance=0))
+    made, counts, _ = take_all(twice, Limits(tolerance=0))
     assert counts == {"doubles": len(gear)}
     assert shapely.symmetric_difference(region(gear), region(made.taken)).area < 1e-9

@@ -37,6 +37,13 @@ WORDS: dict[Kind, tuple[str, str, str]] = {
     "thin": ("node to spare", "nodes to spare", "Spared"),
     "necks": ("near miss", "near misses", "Joined"),
 }
+# what a person is asked where it is not sure
+QUESTIONS: dict[Kind, str] = {
+    "frame": "A rectangle round everything: a frame, or the part itself?",
+    "doubles": "A side that two outlines share: without it, one stays open. Take it?",
+    "gaps": "Other ends are about as near. Are these the ones that belong together?",
+    "spikes": "Thin, but not as thin as a slip of the hand: a real tip?",
+}
 
 
 def told(kind: Kind, count: int) -> str:
@@ -209,8 +216,11 @@ class TidyOffers(QWidget):
             self.rows.addWidget(line)
             if offer.kind == "thin":
                 self.rows.addWidget(self._about_thin(offer))
-            if not offer.sure:
-                text = "A rectangle round everything: a frame, or the part itself?"
+            unsure = len(offer.items) - len(offer.sure)
+            if unsure and offer.kind in QUESTIONS:
+                text = QUESTIONS[offer.kind]
+                if offer.sure:
+                    text = f"{unsure:,} of them only when asked. {text}"
                 self.rows.addWidget(QLabel(text, self, wordWrap=True))
         sure = sum(len(offer.sure) for offer in self.offers)
         self.all.setEnabled(bool(sure))
@@ -248,7 +258,7 @@ class TidyOffers(QWidget):
         outline, limits, frame = self._session.job.outline, self.limits, self._frame()
 
         def made(work: Work) -> tuple[Outline, str]:
-            cleaned, counts = take_all(outline, limits, frame, work)
+            cleaned, counts, _ = take_all(outline, limits, frame, work)
             label = ", ".join(told(kind, count) for kind, count in counts.items())
             return cleaned, f"Tidied: {label}"
 

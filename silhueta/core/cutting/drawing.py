@@ -125,7 +125,13 @@ def draw(
         for path in outline.taken
         if isinstance(path, OpenPath)
     )
-    return Drawing(tuple(parts), marks, frame, units)
+    made = Drawing(tuple(parts), marks, frame, units)
+    if len(made.paths()) != len(outline.taken):
+        raise FileError(
+            f"{len(made.paths())} outlines of {len(outline.taken)} would be written; weld what "
+            "overlaps first, and please report this"
+        )
+    return made
 
 
 def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:

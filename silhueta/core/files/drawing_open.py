@@ -10,7 +10,7 @@ import numpy as np
 
 from silhueta.core.errors import FileError, PictureError, SilhuetaError
 from silhueta.core.files.dxf_read import read_dxf
-from silhueta.core.files.svg_paint import Rgb, seen, unpainted
+from silhueta.core.files.svg_paint import Rgb, seen, unpainted, welded
 from silhueta.core.files.svg_read import FileUnit, ReadDrawing, read_svg
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
@@ -66,7 +66,7 @@ class DrawingOffer:
         return len(found), max((drawing.widths[i] for i in found), default=0.0)
 
     def job(
-        self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "weld"
+        self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "auto"
     ) -> Opening:
         """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
 
@@ -90,7 +90,7 @@ class DrawingOffer:
         return Opening(job, frame, hidden)
 
 
-Overlaps = Literal["weld", "lines"]
+Overlaps = Literal["auto", "weld", "lines"]
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -159,14 +159,15 @@ def drawing_offer(file: PictureFile) -> DrawingOffer:
     return DrawingOffer(file, found, picture)
 
 
-def on_page(drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = np.inf) -> Placed:
+def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = np.inf) -> Placed:
     """Return the outline and its page, the page's lower left at (0, 0).
 
     Parameters
     ----------
     drawing : ReadDrawing
-    overlaps : {"weld", "lines"}
-        Filled shapes as they look, or each with all its lines.
+    overlaps : {"auto", "weld", "lines"}
+        "auto": filled shapes as they look, and lines as they are; "weld": outlines drawn as lines
+        are one where they cross, too; "lines": each shape with all its lines.
     broader : float, mm
         Strokes wider than this become the outline of what they cover.
 
@@ -174,10 +175,13 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "weld", broader: float = 
     frame, paths = drawing.frame, drawing.paths
     colours: list[Rgb | None] = [None] * len(paths)
     hidden = 0
-    if drawing.paints and overlaps == "weld" and not drawing.says_paint:
+    if not drawing.paints and overlaps == "weld":
+        paths = welded(paths)
+        colours = [None] * len(paths)
+    elif drawing.paints and overlaps != "lines" and not drawing.says_paint:
         paths = unpainted(paths, drawing.paints)
         colours = [None] * len(paths)
-    elif drawing.paints and overlaps == "weld":
+    elif drawing.paints and overlaps != "lines":
         paths, colours, hidden = seen(paths, drawing.paints, broader)
     elif np.isfinite(broader):
         # of a filled shape the line is its own edge

@@ -168,23 +168,35 @@ def unpainted(paths: Sequence[Path], paints: Sequence[Paint]) -> list[Path]:
             rules[paint.shape] = paint.rule
         else:
             lines.append(path)
+    regions = [covered(loops, rules[shape]) for shape, loops in shapes.items()]
+    return [*_one_where_crossing(regions), *lines]
+
+
+def welded(paths: Sequence[Path]) -> list[Path]:
+    """Return outlines drawn as lines, those that cross as one; what lies within is a hole."""
+    loops = [path for path in paths if isinstance(path, Loop)]
+    made = _one_where_crossing([covered([loop]) for loop in loops])
+    return [*made, *(path for path in paths if not isinstance(path, Loop))]
+
+
+def _one_where_crossing(regions: Sequence[Sequence[Loop]]) -> list[Loop]:
+    """Return the regions' outlines, those that cross each other united."""
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
-    regions = [covered(loops, rules[shape]) for shape, loops in shapes.items()]
     made = [loop for region in regions for loop in region]
     owner = np.repeat(np.arange(len(regions)), [len(region) for region in regions])
     met = crossings(made).paths
     links = coo_array((np.ones(len(met)), owner[met].T), (len(regions), len(regions)))
     many, cluster = connected_components(links, directed=False)
-    out: list[Path] = []
+    out: list[Loop] = []
     for k in range(many):
-        own = [regions[i] for i in np.flatnonzero(cluster == k)]
+        own = [regions[i] for i in np.flatnonzero(cluster == k).tolist()]
         if len(own) == 1:
             out.extend(own[0])
         else:
             out.extend(combined(own, lambda inside: np.logical_or.reduce(inside, 0)))
-    return [*out, *lines]
+    return out
 
 
 def closed(path: Path) -> Loop | None:

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import bounding_box, length
+from silhueta.core.geometry.measure import box_of, length_of
 from silhueta.core.geometry.path import Floats, Path
+from silhueta.core.geometry.region.segments import chords_of, segments_of
 
 if TYPE_CHECKING:
     from shapely import LineString
@@ -34,37 +35,34 @@ def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_0
     """
     if not paths:
         return Crossings(np.zeros((0, 2)), np.zeros((0, 2), np.int64))
-    pieces, owners = [], []
-    for number, path in enumerate(paths):
-        points = flatten(path, chord_error)
-        after = np.roll(points, -1, axis=0) if path.closed else points[1:]
-        pieces.append(np.hstack([points[: len(after)], after]))
-        owners.append(np.full(len(after), number))
-    lines, owner = np.vstack(pieces), np.concatenate(owners)
-    order = np.argsort(np.minimum(lines[:, 0], lines[:, 2]), kind="stable")
-    from silhueta.core.geometry.sweep import sweep  # brings the compiler along
+    from silhueta.core.geometry.sweep import near_blocks, sweep  # brings the compiler along
 
-    places, pairs = sweep(np.ascontiguousarray(lines[order]), most)
-    return Crossings(places, owner[order[pairs]])
+    table = segments_of(paths)
+    chords = chords_of(table, chord_error)
+    places, pairs = sweep(chords.ends, *near_blocks(chords.ends), most)
+    return Crossings(places, table.loop[chords.segment][pairs])
 
 
 def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]]:
     """Return pairs of paths that lie on each other, no farther than `within` mm apart anywhere."""
     import shapely
+    from scipy.spatial import cKDTree
 
-    boxes = [bounding_box([path]) for path in paths]
-    lengths = [length(path) for path in paths]
+    if len(paths) < 2:
+        return []
+    boxes = np.array([box_of(path) for path in paths])
+    lengths = [length_of(path) for path in paths]
     found = []
-    tree = shapely.STRtree([shapely.box(*box) for box in boxes])
-    for i, path in enumerate(paths):
-        for j in tree.query(shapely.box(*boxes[i])):
-            alike = j > i and np.abs(np.subtract(boxes[i], boxes[int(j)])).max() <= within
-            if not alike or abs(lengths[i] - lengths[int(j)]) > 0.05 * lengths[i] + within:
-                continue
-            mine = line_string(path, within / 10)
-            other = line_string(paths[int(j)], within / 10)
-            if shapely.hausdorff_distance(mine, other) <= within:
-                found.append((i, int(j)))
+    lines: dict[int, LineString] = {}
+    pairs = cKDTree(boxes).query_pairs(within, p=np.inf, output_type="ndarray")
+    for i, j in sorted(map(tuple, pairs.tolist())):
+        if abs(lengths[i] - lengths[j]) > 0.05 * lengths[i] + within:
+            continue
+        for k in (i, j):
+            if k not in lines:
+                lines[k] = line_string(paths[k], within / 10)
+        if shapely.hausdorff_distance(lines[i], lines[j]) <= within:
+            found.append((i, j))
     return found
 
 

@@ -28,8 +28,8 @@ class Nesting(NamedTuple):
 def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
     """Return how `loops` lie in each other.
 
-    Loops are taken not to cross; one that does is placed by its first node. Two loops that are
-    the same lie beside each other.
+    Loops may touch and share edges. One that crosses another is placed by a point inside it. Two
+    loops that are the same lie beside each other.
 
     Parameters
     ----------
@@ -66,14 +66,16 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
     ]
     areas = np.array([abs(area_of(loop)) for loop in loops])
     tree = shapely.STRtree(rings)
-    inner, outer = tree.query(
-        shapely.points([points[0] for points in outlines]), predicate="within"
-    )
+    # a place inside, not a node: that may lie on another outline
+    inner, outer = tree.query(shapely.point_on_surface(rings), predicate="within")
     bigger = (inner != outer) & (areas[outer] > areas[inner])
     inner, outer = inner[bigger], outer[bigger]
-    np.add.at(depth, inner, 1)
     order = np.argsort(-areas[outer], kind="stable")  # the smallest is written last, and stays
     parent[inner[order]] = outer[order]
+    # from the parents, so that of a loop and what is around it one is solid, even if they cross
+    for k in np.argsort(-areas, kind="stable"):
+        if parent[k] >= 0:
+            depth[k] = depth[parent[k]] + 1
     return Nesting(depth, parent)
 
 

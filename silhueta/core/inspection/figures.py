@@ -15,9 +15,11 @@ from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
+from silhueta.core.geometry.region.region import covered
 from silhueta.core.tidy.choose import depths
 
 _SIMPLE = 20_000  # paths above which doubles are not looked for
+_LOOKED_AT = 20_000  # segments above which the readout's area takes loops not to cross
 
 
 @dataclass(frozen=True)
@@ -48,11 +50,13 @@ def figures(
     paths: Sequence[Path],
     groups: Sequence[Sequence[Path]] | None = None,
     depth: NDArray[np.int64] | None = None,
+    crossing: bool = False,
 ) -> Figures:
     """Return the figures of `paths`; the area is what is solid, holes taken off.
 
     Where `groups` of them are given, in the same order, loops nest within their group only.
-    `depth`: how many loops lie around each loop, in their order, where that is known.
+    `depth`: how many loops lie around each loop, in their order, where that is known. `crossing`:
+    some loops cross, and solid is what an odd number of them goes round.
     """
     grouped = [[p for p in group if isinstance(p, Loop)] for group in groups or [paths]]
     loops = [loop for group in grouped for loop in group]
@@ -79,7 +83,9 @@ def figures(
         lines=int(counts[LINE]),
         arcs=int(counts[ARC]),
         curves=int(counts[CUBIC]),
-        area_mm2=float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
+        area_mm2=float(sum(area_of(p) for group in grouped for p in covered(group, "evenodd")))
+        if crossing
+        else float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
         cut_length_mm=float(sum(length_of(path) for path in paths)),
     )
 
@@ -107,7 +113,9 @@ def outline_figures(outline: Outline) -> Figures:
             if c.taken
         }
         depth = np.array([around[id(p)] for p in ordered if isinstance(p, Loop)], np.int64)
-        _KNOWN[outline] = figures(ordered, groups or None, depth)
+        many = sum(len(path.kinds) for path in ordered)
+        cross = many <= _LOOKED_AT and any(len(crossings(group, most=1)) for group in groups)
+        _KNOWN[outline] = figures(ordered, groups or None, depth, cross)
     return _KNOWN[outline]
 
 
@@ -115,7 +123,8 @@ def report(
     paths: Sequence[Path], file_units: str, groups: Sequence[Sequence[Path]] | None = None
 ) -> dict[str, object]:
     """Return the figures of `paths` under the names that reports use; JSON types only."""
-    got = figures(paths, groups)
+    crossed = sum(len(crossings(group)) for group in groups or [paths])
+    got = figures(paths, groups, crossing=crossed > 0)
     return {
         "file_units": file_units,
         "size_mm": [round(v, 6) for v in got.size_mm],
@@ -124,7 +133,7 @@ def report(
         "open_paths": got.open_paths,
         "nodes": got.nodes,
         "segments": {"line": got.lines, "arc": got.arcs, "curve": got.curves},
-        "self_crossings": sum(len(crossings(group)) for group in groups or [paths]),
+        "self_crossings": crossed,
         "area_mm2": round(got.area_mm2, 6),
         "cut_length_mm": round(got.cut_length_mm, 6),
     }

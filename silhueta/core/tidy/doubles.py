@@ -7,8 +7,10 @@ Words used here
 
 from __future__ import annotations
 
+import math
+from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -48,31 +50,35 @@ class Double:
 
 
 def find(search: Search) -> list[Item]:
-    """Return what runs along something else: loops along loops, paths along anything."""
+    """Return what runs along something else: loops along loops, paths along anything.
+
+    Not sure is what would leave others open that meet it: a side that two outlines share.
+    """
     near = search.limits.double
     if not near:
         return []
-    order = sorted(
-        search.contours, key=lambda pair: (not pair[1].path.closed, -length_of(pair[1].path))
-    )
-    cover = _Cover(near)
+    contours = search.contours
+    order = sorted(contours, key=lambda pair: (not pair[1].path.closed, -length_of(pair[1].path)))
+    cover = _Cover(near, {i: contour.path for i, contour in contours})
     items = []
     for k, (i, contour) in enumerate(order):
         search.work.step(k / len(order))
         path = contour.path
         if path.closed:
-            twin = cover.twin(path)
+            twin = cover.twin(i)
             if twin is None:
-                cover.add(path, i)
+                cover.keep(i, [path])
             else:
                 items.append(Item(_start(path), (i,), Double((), twin)))
             continue
-        rest = _rest(path, cover.around(path), near)
-        for left in [path] if rest is None else rest:
-            cover.add(left, -1)
-        if rest is not None:
-            items.append(Item(_start(path), (i,), Double(tuple(rest))))
-    return items
+        rest = _rest(path, cover.around(i), near)
+        if rest is None:
+            cover.keep(i, [path])
+            continue
+        cover.keep(i, rest)
+        items.append(Item(_start(path), (i,), Double(tuple(rest))))
+    unsure = _needed(search, items)
+    return [replace(item, sure=item.contours[0] not in unsure) for item in items]
 
 
 def _start(path: Path) -> tuple[float, float]:
@@ -81,58 +87,152 @@ def _start(path: Path) -> tuple[float, float]:
 
 
 class _Cover:
-    """The paths kept so far, to be held against others."""
+    """The paths kept so far, by the contours that they come from, to be held against others."""
 
-    def __init__(self, near: float) -> None:
+    def __init__(self, near: float, paths: dict[int, Path]) -> None:
+        import shapely
+
         self._near = near
-        self._boxes = np.zeros((0, 4))
-        self._count = 0
-        self._paths: list[Path] = []
-        self._owners: list[int] = []
-        self._lines: dict[int, shapely.LineString] = {}
+        self._paths = paths
+        self._numbers = list(paths)
+        boxes = np.array([box_of(path) for path in paths.values()]).reshape(-1, 4)
+        self._boxes = dict(zip(self._numbers, boxes, strict=True))
+        low, high = boxes[:, :2] - near, boxes[:, 2:] + near
+        self._tree = shapely.STRtree(np.asarray(shapely.box(*low.T, *high.T)))
+        self._kept: dict[int, list[Path]] = {}
+        self._lines: dict[int, list[shapely.LineString]] = {}
 
-    def add(self, path: Path, owner: int) -> None:
-        """Keep a path; `owner` is a loop's place in the outline, or -1."""
-        if self._count == len(self._boxes):
-            self._boxes = np.vstack([self._boxes, np.zeros((max(64, self._count), 4))])
-        self._boxes[self._count] = box_of(path)
-        self._count += 1
-        self._paths.append(path)
-        self._owners.append(owner)
+    def keep(self, i: int, paths: Sequence[Path]) -> None:
+        """Keep what is left of contour `i`."""
+        self._kept[i] = list(paths)
 
-    def _line(self, k: int) -> shapely.LineString:
+    def _lines_of(self, i: int) -> list[shapely.LineString]:
         import shapely
 
-        if k not in self._lines:
-            self._lines[k] = line_string(self._paths[k], self._near * _CHORD)
-            shapely.prepare(self._lines[k])
-        return self._lines[k]
+        if i not in self._lines:
+            self._lines[i] = [line_string(path, self._near * _CHORD) for path in self._kept[i]]
+            shapely.prepare(self._lines[i])
+        return self._lines[i]
 
-    def around(self, path: Path) -> list[shapely.LineString]:
-        """Return the lines of what may lie along `path`."""
-        left, bottom, right, top = box_of(path)
-        boxes, near = self._boxes[: self._count], self._near
-        apart = (boxes[:, 0] > right + near) | (boxes[:, 2] < left - near)
-        apart |= (boxes[:, 1] > top + near) | (boxes[:, 3] < bottom - near)
-        return [self._line(k) for k in np.flatnonzero(~apart).tolist()]
-
-    def twin(self, path: Path) -> int | None:
-        """Return which loop follows `path`, a loop, all the way round, both ways."""
+    def _beside(self, i: int) -> list[int]:
+        """Return the kept contours whose boxes meet that of contour `i`."""
         import shapely
 
-        box, near = np.array(box_of(path)), self._near
-        alike = np.abs(self._boxes[: self._count] - box).max(axis=1) <= near
-        if not alike.any():
-            return None
-        mine = line_string(path, near * _CHORD)
-        for k in np.flatnonzero(alike).tolist():
-            its = self._line(k)
-            if self._owners[k] >= 0 and all(
+        found = np.sort(self._tree.query(shapely.box(*self._boxes[i])))
+        return [k for n in found.tolist() if (k := self._numbers[n]) in self._kept]
+
+    def around(self, i: int) -> list[shapely.LineString]:
+        """Return the lines of what may lie along contour `i`."""
+        return [line for k in self._beside(i) for line in self._lines_of(k)]
+
+    def twin(self, i: int) -> int | None:
+        """Return which loop follows contour `i`, a loop, all the way round, both ways."""
+        import shapely
+
+        near = self._near
+        mine: shapely.LineString | None = None
+        for k in self._beside(i):
+            if np.abs(self._boxes[k] - self._boxes[i]).max() > near:
+                continue
+            if not self._paths[k].closed:
+                continue
+            mine = mine or line_string(self._paths[i], near * _CHORD)
+            (its,) = self._lines_of(k)
+            if all(
                 float(shapely.distance(shapely.points(_dense(a, near)), b).max()) <= near
                 for a, b in ((mine, its), (its, mine))
             ):
-                return self._owners[k]
+                return k
         return None
+
+
+def _needed(search: Search, items: Sequence[Item]) -> set[int]:
+    """Return which open paths, doubles as they are, close what would stay open without them.
+
+    Looked at one by one, then in groups that meet, until none is needed any more.
+    """
+    paths = {i: c.path for i, c in search.contours if not c.path.closed}
+    rests = {i: item.data.rest for item in items if (i := item.contours[0]) in paths}
+    left = [path for i in paths for path in rests.get(i, (paths[i],))]
+    meetings = _Meetings(left, max(search.limits.double, search.limits.gap))
+    groups = [[i] for i in rests]
+    found: set[int] = set()
+    for group in groups + meetings.groups({i: paths[i] for i in rests}):
+        back = [i for i in group if i not in found]
+        new, old = [paths[i] for i in back], [path for i in back for path in rests[i]]
+        if back and meetings.fewer_odd(old, new):
+            found.update(back)
+    return found
+
+
+_Point = tuple[float, float]
+
+
+class _Meetings:
+    """How many ends come together at each place: at an odd one a path stays open."""
+
+    def __init__(self, paths: Sequence[Path], near: float) -> None:
+        self._near = near
+        self._cells: defaultdict[tuple[int, int], list[_Point]] = defaultdict(list)
+        for path in paths:
+            self._put(path)
+
+    def _cell(self, x: float, y: float) -> tuple[int, int]:
+        return int(x // self._near), int(y // self._near)
+
+    def _put(self, path: Path) -> None:
+        for x, y in path.nodes[[0, -1]].tolist():
+            self._cells[self._cell(x, y)].append((x, y))
+
+    def _take(self, path: Path) -> None:
+        for x, y in path.nodes[[0, -1]].tolist():
+            self._cells[self._cell(x, y)].remove((x, y))
+
+    def _around(self, place: _Point) -> list[_Point]:
+        """Return the ends at a place."""
+        (x, y), (column, row) = place, self._cell(*place)
+        return [
+            (u, v)
+            for i in (column - 1, column, column + 1)
+            for j in (row - 1, row, row + 1)
+            for u, v in self._cells.get((i, j), ())
+            if math.hypot(u - x, v - y) <= self._near
+        ]
+
+    def fewer_odd(self, old: Sequence[Path], new: Sequence[Path]) -> bool:
+        """Put paths in place of others, if that leaves fewer ends alone; return whether."""
+        places: list[_Point] = []
+        for path in (*old, *new):
+            for x, y in path.nodes[[0, -1]].tolist():
+                if all(math.hypot(u - x, v - y) > self._near for u, v in places):
+                    places.append((x, y))
+        before = self._odd(places)
+        self._change(old, new)
+        if self._odd(places) < before:
+            return True
+        self._change(new, old)
+        return False
+
+    def _odd(self, places: Sequence[_Point]) -> int:
+        return sum(len(self._around(place)) % 2 for place in places)
+
+    def _change(self, old: Sequence[Path], new: Sequence[Path]) -> None:
+        for path in old:
+            self._take(path)
+        for path in new:
+            self._put(path)
+
+    def groups(self, paths: dict[int, Path]) -> list[list[int]]:
+        """Return which of the paths meet each other, by their ends, in groups of two and more."""
+        from networkx.utils import UnionFind
+
+        own = _Meetings(list(paths.values()), self._near)
+        joined: UnionFind = UnionFind()
+        for i, path in paths.items():
+            for x, y in path.nodes[[0, -1]].tolist():
+                joined.union(i, *(("end", place) for place in own._around((x, y))))
+        made = [[k for k in group if isinstance(k, int)] for group in joined.to_sets()]
+        return [sorted(group) for group in made if len(group) > 1]
 
 
 def _dense(line: shapely.LineString, near: float) -> Floats:

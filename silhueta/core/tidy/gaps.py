@@ -12,14 +12,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from silhueta.core.geometry.measure import length_of
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, OpenPath, Path, reverse
 from silhueta.core.geometry.pieces import chained
+from silhueta.core.tidy.matching import matched
 from silhueta.core.tidy.offers import Item, Offer, Search, edited
 
 _TURN = np.radians(12.0)  # less than this between two ends' directions: they are joined straight
 _MEET = 1e-6  # mm that ends may already be past the place where they meet
 _STRAY = 0.6  # how much worse a link is for ends that look away from each other
+_SAME_LINE = 0.3  # of a line: another whose far end is no farther off would be its way back
+_ROUND = 4.0  # gaps: a path shorter than this is not closed on itself
 
 End = tuple[int, bool]
 
@@ -35,7 +39,11 @@ class Link:
 
 
 def find(search: Search) -> list[Item]:
-    """Return which ends are to be joined, each end once, the nearest and straightest first."""
+    """Return which ends are to be joined, each end once, so that all together fit best.
+
+    As many ends as possible are joined, near ones, ones that look at each other, and ones that
+    close what they belong to first. Not sure is a link where others would do nearly as well.
+    """
     from scipy.spatial import cKDTree
 
     outline, limits = search.outline, search.limits
@@ -54,29 +62,35 @@ def find(search: Search) -> list[Item]:
         return []
     at, way = np.array(places), np.array(ways)
     pairs = cKDTree(at).query_pairs(limits.gap, output_type="ndarray")
-    if not len(pairs):
-        return []
     apart = at[pairs[:, 1]] - at[pairs[:, 0]]
     distance = np.hypot(*apart.T)
+    possible = np.array(
+        [
+            _can_close(outline, ends[a], ends[b], far)
+            for (a, b), far in zip(pairs.tolist(), distance.tolist(), strict=True)
+        ],
+        np.bool_,
+    )
+    pairs, apart, distance = pairs[possible], apart[possible], distance[possible]
+    if not len(pairs):
+        return []
     unit = apart / np.maximum(distance, 1e-12)[:, None]
+    one, two = way[pairs[:, 0]], way[pairs[:, 1]]
     # 0 where each end looks at the other, 2 where both look away
-    away = 1 - 0.5 * ((way[pairs[:, 0]] * unit).sum(1) - (way[pairs[:, 1]] * unit).sum(1))
-    away = np.where(distance > limits.same, away, 0.0)
-    order = np.argsort(distance * (1 + _STRAY * away), kind="stable")
-    used = np.zeros(len(ends), np.bool_)
+    away = 1 - 0.5 * ((one * unit).sum(1) - (two * unit).sum(1))
+    meet = distance <= limits.same
+    away[meet] = 1 + (one[meet] * two[meet]).sum(1)  # 0 where one goes straight on as the other
+    cost = np.maximum(distance, limits.same) * (1 + _STRAY * away)
     items = []
-    for k in order:
+    for k, sure in matched(pairs, cost, meet, [i for i, _ in ends]):
         a, b = pairs[k]
-        if used[a] or used[b] or not _can_close(outline, ends[a], ends[b]):
-            continue
-        used[[a, b]] = True
         corner = None
-        if limits.extend and distance[k] > limits.same:
+        if limits.extend and not meet[k]:
             corner = _corner(at[a], way[a], at[b], way[b], limits.gap)
         middle = 0.5 * (at[a] + at[b])
         link = Link(ends[a], ends[b], float(distance[k]), corner)
         place = (float(middle[0]), float(middle[1]))
-        items.append(Item(place, tuple(sorted({ends[a][0], ends[b][0]})), link))
+        items.append(Item(place, tuple(sorted({ends[a][0], ends[b][0]})), link, sure))
     return items
 
 
@@ -99,12 +113,21 @@ def end_way(path: Path, last: bool) -> Floats:
     return unit
 
 
-def _can_close(outline: Outline, one: End, two: End) -> bool:
-    """Return whether joining these ends gives a path at all."""
+def _can_close(outline: Outline, one: End, two: End, distance: float) -> bool:
+    """Return whether joining these ends gives a path at all.
+
+    Not where a scrap would be bent into itself, or a line drawn twice would be its own way back.
+    """
+    path, other = outline.contours[one[0]].path, outline.contours[two[0]].path
+    straight = len(path.nodes) == 2 and path.kinds[0] == LINE
     if one[0] != two[0]:
-        return True
-    path = outline.contours[one[0]].path
-    return len(path.nodes) > 2 and bool(len(path.nodes) > 3 or (path.kinds != LINE).any())
+        if not straight or len(other.nodes) != 2 or other.kinds[0] != LINE:
+            return True
+        apart = path.nodes[-1 if not one[1] else 0] - other.nodes[-1 if not two[1] else 0]
+        return bool(np.hypot(*apart) > _SAME_LINE * min(length_of(path), length_of(other)))
+    if straight or (len(path.nodes) == 3 and (path.kinds == LINE).all()):
+        return False
+    return length_of(path) > _ROUND * distance
 
 
 def _corner(a: Floats, u: Floats, b: Floats, v: Floats, gap: float) -> tuple[float, float] | None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal, get_args
+from typing import Any, Literal, NamedTuple, get_args
 
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.outline import Contour, Outline
@@ -218,29 +218,41 @@ def take(offer: Offer, items: Sequence[Item] | None = None) -> Outline:
     return edit(offer, chosen)
 
 
+class Tidied(NamedTuple):
+    """An outline, how many things of each kind were put right, and how many a person must see."""
+
+    outline: Outline
+    counts: dict[Kind, int]
+    asked: dict[Kind, int]
+
+
 def take_all(
     outline: Outline,
     limits: Limits,
     frame: Frame | None = None,
     work: Work | None = None,
     kinds: Collection[Kind] = KINDS,
-) -> tuple[Outline, dict[Kind, int]]:
+) -> Tidied:
     """Return the outline after all offers, one kind after the other, and how many of each.
 
     Each kind is looked for in what the kind before it left.
     """
     work = work or Work()
     counts: dict[Kind, int] = {}
+    asked: dict[Kind, int] = {}
     for kind in KINDS:
         if kind not in kinds:
             continue
         with work.stage(kind):
             offer = find_offer(outline, kind, limits, frame, work)
+            unsure = len(offer.items) - len(offer.sure)
+            if unsure:
+                asked[kind] = unsure
             offer = replace(offer, items=offer.sure)
             if offer.items:
                 counts[kind] = offer.count
                 outline = take(offer)
-    return outline, counts
+    return Tidied(outline, counts, asked)
 
 
 def edited(contour: Contour, path: Path) -> Contour:

@@ -6,6 +6,7 @@ from silhueta.core.errors import FileError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import OpenPath, circle_loop
+from silhueta.core.inspection.figures import figures
 from tests.conftest import hole, square
 
 RING = [
@@ -57,3 +58,11 @@ def test_skipped_loops_are_not_written_and_do_not_nest():
 def test_nothing_to_cut_is_said():
     with pytest.raises(FileError, match="nothing is set to be cut"):
         draw(outline(square(5), skipped={0}))
+
+
+def test_of_outlines_that_overlap_none_is_lost():
+    # two plates over each other, a hole where they are, and one in it
+    drawn = [square(20), square(20, (12, 0)), square(6, (13, 4)), square(2, (14, 5))]
+    made = draw(Outline(tuple(Contour(loop) for loop in drawn)))
+    assert len(made.paths()) == 4
+    assert figures(made.paths(), crossing=True).area_mm2 == pytest.approx(2 * 240 + 36 - 4)

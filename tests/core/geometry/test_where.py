@@ -162,3 +162,14 @@ def test_turns_at_nodes():
     assert node_turns(slot) == pytest.approx([np.pi / 2, 0, 0, np.pi / 2], abs=1e-12)
     path = OpenPath(np.array([[0, 0], [1, 0], [1, -1.0]]))
     assert node_turns(path) == pytest.approx([0, -np.pi / 2, 0])
+
+
+def test_holes_that_touch_or_reach_over_the_edge_are_still_holes():
+    plate = square(10)
+    at_the_edge = square(4, (0, 3))  # its first node and a side lie on the plate's edge
+    assert nest([at_the_edge, plate]).depth.tolist() == [1, 0]
+    reaching = square(4, (7, 3))
+    within = square(1, (8, 4))
+    around = nest([plate, reaching, within])
+    assert around.parent.tolist() == [-1, 0, 1]
+    assert around.depth.tolist() == [0, 1, 2]

@@ -108,6 +108,55 @@ def test_a_line_drawn_twice_is_cut_back_to_what_only_it_has():
     assert not offered(outline(long, across), "doubles").items
 
 
+def slit(centre, radius, way, gap):
+    """Return a circle with a gap of so many mm that looks along `way`, degrees."""
+    half = gap / radius / 2
+    turn = np.radians(way) + half + np.linspace(0, 2 * np.pi - 2 * half, 60)
+    return OpenPath(np.add(centre, radius * np.column_stack([np.cos(turn), np.sin(turn)])))
+
+
+@pytest.mark.parametrize(
+    ("apart", "sure"), [(0.3, True), (0.2, True), (0.1, False)], ids=["far", "near", "as near"]
+)
+def test_gaps_that_face_each_other_close_their_own_loops_or_are_asked_about(apart, sure):
+    two = outline(slit((-10 - apart / 2, 0), 10, 0, 0.3), slit((10 + apart / 2, 0), 10, 180, 0.3))
+    offer = offered(two, "gaps")
+    assert [item.sure for item in offer.items] == [sure] * 2
+    assert len(take(offer).loops) == 2 * sure
+    if sure:
+        areas = [abs(signed_area(loop)) for loop in take(offer).loops]
+        assert areas == pytest.approx([100 * np.pi] * 2, rel=0.01)
+
+
+def test_where_three_ends_meet_the_two_that_run_straight_on_are_joined():
+    three = outline(
+        OpenPath([[0, 0], [5, 0]]), OpenPath([[5, 0], [5, 4]]), OpenPath([[5, 0], [9, 0.2]])
+    )
+    (item,) = offered(three, "gaps").items
+    assert item.sure
+    assert item.contours == (0, 2)
+
+
+def sides(*corners):
+    """Return a loop through these corners, side by side."""
+    return [OpenPath([a, b]) for a, b in zip(corners, [*corners[1:], corners[0]], strict=True)]
+
+
+def test_a_side_that_two_outlines_share_is_not_taken_from_one_of_them():
+    left, right = [(0, 0), (9, 0), (9, 9), (0, 9)], [(9, 0), (18, 0), (18, 9), (9, 9)]
+    shared = outline(*sides(*left), *sides(*right))
+    assert [item.sure for item in offered(shared, "doubles").items] == [False]
+    made, *_ = take_all(shared, Limits(tolerance=0))
+    assert sorted(signed_area(loop) ** 2 for loop in made.loops) in ([81**2] * 2, [162**2])
+    assert all(path.closed for path in made.taken)
+    # in two pieces, too; but a whole outline that is drawn twice goes
+    split = outline(*sides(*left[:2], (9, 4), *left[2:]), *sides(*right, (9, 5)))
+    assert not any(item.sure for item in offered(split, "doubles").items)
+    twice, counts, _ = take_all(outline(*sides(*left), *sides(*left)), Limits(tolerance=0))
+    assert counts == {"doubles": 4, "gaps": 4}
+    assert [abs(signed_area(loop)) for loop in twice.taken] == [81]
+
+
 def test_nodes_in_one_place_are_one():
     twice = Loop([[0, 0], [10, 0], [10, 0], [10, 10], [0, 10], [0, 1e-5]])
     offer = offered(outline(twice), "coincident")
@@ -163,7 +212,7 @@ def test_pieces_of_one_outline_are_joined_before_specks_go():
     ring = 4 * np.column_stack([np.cos(turn), np.sin(turn)])
     pieces = [OpenPath(ring[k : k + 2]) for k in range(38)]
     dust = circle_loop((20, 20), 0.3)
-    made, counts = take_all(outline(*pieces, dust), Limits())
+    made, counts, _ = take_all(outline(*pieces, dust), Limits())
     (loop,) = made.loops
     assert len(made.taken) == 1
     assert bounding_box([loop]) == pytest.approx((-4, -4, 4, 4), abs=0.05)
@@ -215,7 +264,7 @@ def test_locked_and_skipped_contours_are_left_alone():
 def test_damaged_outlines_are_made_whole_again(seed, name):
     loops = placed(workshop_shapes()[name], 100, margin=5)
     spoilt, page = damaged(loops, seed)
-    made, counts = take_all(spoilt, Limits(tolerance=0.02), page)
+    made, counts, _ = take_all(spoilt, Limits(tolerance=0.02), page)
     assert same(loops, made) or any(not path.closed for path in made.taken)
     assert set(counts) <= set(KINDS)
     assert all(path.closed for path in made.taken if isinstance(path, Loop))

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import Floats
+from silhueta.core.geometry.sweep import BLOCK, Ints, near_blocks
 
-Ints = NDArray[np.int64]
-_BLOCK = 12  # chords that share a box
 _SHORT = 4.0  # reaches, under which a chord has no direction
 
 
@@ -21,17 +18,8 @@ def meeting(ends: Floats, reach: float) -> NDArray[np.bool_]:
     Chords that are the same do not count. Chords of one outline should follow each other, which
     makes it fast.
     """
-    import shapely
-
-    blocks = np.arange(0, len(ends), _BLOCK)
-    if not len(blocks):
-        return np.zeros(0, np.bool_)
-    low = np.minimum.reduceat(ends.min(1), blocks) - reach
-    high = np.maximum.reduceat(ends.max(1), blocks) + reach
-    boxes: Any = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
-    one, two = shapely.STRtree(boxes).query(boxes)
-    some = one <= two
-    return np.asarray(_meeting(np.ascontiguousarray(ends), one[some], two[some], _BLOCK, reach))
+    one, two = near_blocks(ends, reach)
+    return np.asarray(_meeting(np.ascontiguousarray(ends), one, two, BLOCK, reach))
 
 
 @compiled

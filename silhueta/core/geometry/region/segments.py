@@ -1,4 +1,4 @@
-"""The segments of many loops in one table, and chords of them that know where they come from.
+"""The segments of many paths in one table, and chords of them that know where they come from.
 
 Words used here
     place    a segment and how far along it, 0 to 1; on an arc by angle, on a cubic by parameter
@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.arcs import arc_centres
-from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Kinds, Loop
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Kinds, Path
 
 Ints = NDArray[np.int64]
 _MOST_PIECES = 4096  # of one segment
@@ -25,7 +25,7 @@ _FOLLOW = 12  # Newton steps to the place of a cubic nearest to a point
 
 
 class Segments(NamedTuple):
-    """S segments of N loops, mm.
+    """S segments of N paths, mm; `loop` tells whose each is.
 
     start, end : (S, 2)
     kinds : (S,)
@@ -65,8 +65,8 @@ class Chords(NamedTuple):
     held: NDArray[np.bool_]
 
 
-def segments_of(loops: Sequence[Loop]) -> Segments:
-    """Return the segments of `loops`, in order."""
+def segments_of(loops: Sequence[Path]) -> Segments:
+    """Return the segments of paths, in order."""
     start = np.concatenate([loop.starts for loop in loops])
     end = np.concatenate([loop.ends for loop in loops])
     kinds = np.concatenate([loop.kinds for loop in loops])
