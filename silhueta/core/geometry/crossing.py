@@ -16,6 +16,8 @@ from silhueta.core.geometry.region.segments import chords_of, segments_of
 if TYPE_CHECKING:
     from shapely import LineString
 
+MOST = 10_000  # crossings that are looked for
+
 
 class Crossings(NamedTuple):
     """Places (K, 2) in mm where paths cross, and the two paths that do, (K, 2) of int."""
@@ -27,8 +29,10 @@ class Crossings(NamedTuple):
         return len(self.places)
 
 
-def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_000) -> Crossings:
-    """Return where `paths` cross themselves or each other.
+def crossings(
+    paths: Sequence[Path], chord_error: float = 0.01, most: int = MOST, own: bool = False
+) -> Crossings:
+    """Return where `paths` cross themselves or each other; with `own`, only themselves.
 
     Found on the paths flattened to `chord_error` mm: pieces that cut through each other. A path
     that only touches is not counted. At most `most` places are returned.
@@ -39,8 +43,9 @@ def crossings(paths: Sequence[Path], chord_error: float = 0.01, most: int = 10_0
 
     table = segments_of(paths)
     chords = chords_of(table, chord_error)
-    places, pairs = sweep(chords.ends, *near_blocks(chords.ends), most)
-    return Crossings(places, table.loop[chords.segment][pairs])
+    owner = table.loop[chords.segment]
+    places, pairs = sweep(chords.ends, owner, *near_blocks(chords.ends), most, own)
+    return Crossings(places, owner[pairs])
 
 
 def doubles(paths: Sequence[Path], within: float = 0.05) -> list[tuple[int, int]]:

@@ -13,9 +13,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import area_of
 from silhueta.core.geometry.path import Loop, reverse
+from silhueta.core.geometry.region.segments import chords_of, segments_of
 
 
 class Nesting(NamedTuple):
@@ -60,10 +60,7 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
         return Nesting(depth, parent)
     import shapely
 
-    outlines = [flatten(loop, chord_error) for loop in loops]
-    rings = [
-        shapely.Polygon(points) if len(points) > 2 else shapely.Polygon() for points in outlines
-    ]
+    rings = _polygons(loops, chord_error)
     areas = np.array([abs(area_of(loop)) for loop in loops])
     tree = shapely.STRtree(rings)
     # a place inside, not a node: that may lie on another outline
@@ -77,6 +74,19 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
         if parent[k] >= 0:
             depth[k] = depth[parent[k]] + 1
     return Nesting(depth, parent)
+
+
+def _polygons(loops: Sequence[Loop], chord_error: float) -> np.ndarray:
+    """Return loops as polygons of shapely's; an empty one where nothing is left of a loop."""
+    import shapely
+
+    chords = chords_of(segments_of(loops), chord_error)
+    owner = np.repeat(np.arange(len(loops)), [len(loop.kinds) for loop in loops])[chords.segment]
+    first = np.searchsorted(owner, np.arange(len(loops)))
+    last = np.append(first[1:], len(owner))
+    points = np.insert(chords.ends[:, 0], last, chords.ends[first, 0], 0)
+    rings = shapely.linearrings(points, indices=np.insert(owner, first, np.arange(len(loops))))
+    return np.asarray(shapely.polygons(rings))
 
 
 def orient(loops: Sequence[Loop], nesting: Nesting) -> list[Loop]:

@@ -34,10 +34,13 @@ def near_blocks(ends: Floats, reach: float = 0.0) -> tuple[Ints, Ints]:
 
 
 @compiled
-def sweep(ends: Floats, one: Ints, two: Ints, most: int) -> tuple[Floats, Ints]:
+def sweep(
+    ends: Floats, owner: Ints, one: Ints, two: Ints, most: int, own: bool
+) -> tuple[Floats, Ints]:
     """Return places where two of the pieces `ends` (N, 2, 2) cross, (K, 2), and the two indices.
 
-    Only pieces of the blocks `one` and `two`, which `near_blocks` gives, are held together.
+    Only pieces of the blocks `one` and `two`, which `near_blocks` gives, are held together; with
+    `own`, only those of the same `owner` (N,).
     """
     found = np.zeros((most, 2))
     pairs = np.zeros((most, 2), np.int64)
@@ -47,6 +50,8 @@ def sweep(ends: Floats, one: Ints, two: Ints, most: int) -> tuple[Floats, Ints]:
             ax, ay, bx, by = ends[i, 0, 0], ends[i, 0, 1], ends[i, 1, 0], ends[i, 1, 1]
             left, right, low, high = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
             for j in range(max(two[k] * BLOCK, i + 1), min((two[k] + 1) * BLOCK, total)):
+                if own and owner[i] != owner[j]:
+                    continue
                 cx, cy, dx, dy = ends[j, 0, 0], ends[j, 0, 1], ends[j, 1, 0], ends[j, 1, 1]
                 if min(cx, dx) > right or max(cx, dx) < left:
                     continue

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.crossing import MOST, crossings
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.nesting import reverse_loop
@@ -22,11 +22,15 @@ _MOST = 200  # crossings of one loop that are shown
 
 def find(search: Search) -> list[Item]:
     """Return the places where a loop crosses itself."""
-    items = []
-    for i, contour in search.contours:
-        if contour.path.closed:
-            for x, y in crossings([contour.path], _CHORD, _MOST).places.tolist():
-                items.append(Item((x, y), (i,)))
+    loops = [(i, contour.path) for i, contour in search.contours if contour.path.closed]
+    found = crossings([path for _, path in loops], _CHORD, own=True)
+    which = {loops[k][0] for k in np.unique(found.paths).tolist()}
+    items: list[Item] = []
+    # one that crosses itself without end would leave no room for the others
+    for i, path in loops:
+        if i in which or len(found) >= MOST:
+            places = crossings([path], _CHORD, _MOST).places.tolist()
+            items.extend(Item((x, y), (i,)) for x, y in places)
     return items
 
 

@@ -85,7 +85,8 @@ def _as_good(part: nx.Graph, taken: Links, link: tuple[int, int]) -> bool:
     own = float(part.edges[link]["weight"])
     if len(part) > _MANY:
         beside = [part.edges[edge]["weight"] for end in link for edge in part.edges(end)]
-        return sum(weight < _AS_GOOD * own for weight in beside) > 2  # it itself is there twice
+        nearly = sum(weight < _AS_GOOD * own for weight in beside)
+        return bool(nearly > 2)  # it itself is there twice
     without = part.copy()
     without.remove_edge(*link)
     other = _cheapest(without)

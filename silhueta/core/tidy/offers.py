@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal, NamedTuple, get_args
 
 from silhueta.core.errors import EditError
@@ -135,7 +136,7 @@ class Search:
     frame: Frame | None = None
     work: Work = field(default_factory=Work)
 
-    @property
+    @cached_property
     def contours(self) -> list[tuple[int, Contour]]:
         """The contours that offers look at, with their places: cut, and not locked."""
         return [(i, c) for i, c in enumerate(self.outline.contours) if c.taken and not c.locked]

@@ -10,22 +10,33 @@ An area's loop is put together from its borders as they are, so neighbours share
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
+from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.path import Floats, Loop, OpenPath, Path, reverse
 from silhueta.core.trace.borders import OUTSIDE, Borders, borders
 from silhueta.core.trace.colours import Split
-from silhueta.core.trace.fit import fit_contour, fit_open
+from silhueta.core.trace.fit import fit_contour, fit_open, polygon
 from silhueta.core.work import Work
 
 _REACH = 2  # px on each side of a crack that are mixed of both colours
 _NEAR = 3.0  # px from a meeting, that a border's first sure point may be
 _AHEAD = 3  # cracks on each side that tell a border's direction
 _NOISE = 0.08  # px of a border's point
+_CHORD = 0.01  # px, for the search for crossings
+# what a border that crosses becomes, one after the other, within a share of the tolerance
+_CLOSER: tuple[tuple[Literal["fitted", "lines", "cracks"], float], ...] = (
+    ("fitted", 0.5),
+    ("lines", 1.0),
+    ("lines", 0.5),
+    ("cracks", 1.0),
+    ("cracks", 0.0),
+)
 _CLOSE = 1.2  # px of a meeting that a border's own points keep from it
 
 
@@ -62,6 +73,7 @@ def colour_loops(
         path, points = _fitted(found, i, chain, meetings, tolerance, corner)
         paths.append(path)
         followed.append(points)
+    _uncross(paths, followed, found, tolerance, corner, work)
     return _assembled(found, paths, followed)
 
 
@@ -183,6 +195,49 @@ def _meetings(found: Borders, chains: list[Floats]) -> dict[tuple[int, int], Flo
             place = np.array([middle[0], place[1]] if rows_fixed else [place[0], middle[1]])
         out[key] = place
     return out
+
+
+def _uncross(
+    paths: list[Path],
+    followed: list[Floats],
+    found: Borders,
+    tolerance: float,
+    corner: float,
+    work: Work,
+) -> None:
+    """Put closer ones in place of fitted borders that cross themselves or others.
+
+    At last a border runs along the pixels' own edges: these never cross.
+    """
+    stage = [0] * len(paths)
+    while True:
+        work.step(0.9)
+        hit = np.unique(crossings(paths, _CHORD).paths).tolist()
+        hit = [i for i in hit if stage[i] < len(_CLOSER) and OUTSIDE not in found.sides[i]]
+        if not hit:
+            return
+        for i in hit:
+            way, share = _CLOSER[stage[i]]
+            stage[i] += 1
+            points, closed = followed[i], bool(found.closed[i])
+            if way == "cracks":
+                inner = found.border(i)[1:-1].astype(np.float64)
+                points = (
+                    _square(found.border(i))
+                    if closed
+                    else np.vstack([points[0], inner, points[-1]])
+                )
+            if way == "fitted":
+                paths[i] = (
+                    fit_contour(points, share * tolerance, _NOISE, 1, corner).loop
+                    if closed
+                    else fit_open(points, share * tolerance, _NOISE, 1, corner)
+                )
+            elif closed:
+                paths[i] = polygon(points, share * tolerance)
+            else:
+                line = shapely.simplify(shapely.LineString(points), share * tolerance)
+                paths[i] = OpenPath(shapely.get_coordinates(line))
 
 
 def _fitted(

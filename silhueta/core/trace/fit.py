@@ -31,6 +31,7 @@ _RISE = 2e-3  # px
 _RAGGED = 0.2  # nodes a point
 _SMOOTH = 1e-3  # radians of turn that are none
 _TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
+_LONGER = 1.15  # of the contour's own length, that what is fitted to it may be
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _ASTRAY = 6.0  # px: two almost parallel neighbours meet farther off, and would make a spike
 _SLIDES = 40  # points along the contour that a node may slide
@@ -81,8 +82,11 @@ def fit_contour(
     centre = points.mean(axis=0)
     local = np.ascontiguousarray(points - centre)
     x, y, radius, square, worst = fit_circle(local)
-    fits = radius > 0 and worst <= gate
-    if rough and radius > 0 and worst <= _ASIDE * gate:
+    area, around = _area(local), _around(local)
+    # a sliver lies along a circle as large as you like, but does not go round it
+    is_round = 0 < 2 * np.pi * radius <= _LONGER * around + _SHORT
+    fits = is_round and worst <= gate
+    if rough and is_round and worst <= _ASIDE * gate:
         off = np.abs(np.hypot(local[:, 0] - x, local[:, 1] - y) - radius)
         fits = float((off > gate).mean()) < _FEW
     round_cost = square + 1.25 * price if fits else np.inf
@@ -91,26 +95,30 @@ def fit_contour(
     best = _chain(local, gate, trim, price, corner)
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
-    area = _area(local)
     # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
     enough = _ENOUGH * gate + _WRONG if rough else gate
     usual = max(_USUAL * noise, _FINEST) if rough else np.inf
     for share in _TIGHTER:
-        if best.worst <= enough and _is_sound(best, area) and best.typical <= usual:
+        if best.worst <= enough and _is_sound(best, area, around) and best.typical <= usual:
             break
         if len(best.nodes) > _RAGGED * len(points):
             break  # mere noise: no chain describes it
         again = _chain(local, share * gate, trim, share * share * price, corner)
-        if again.worst < best.worst or not _is_sound(best, area) or best.typical > usual:
+        if again.worst < best.worst or not _is_sound(best, area, around) or best.typical > usual:
             best = again
     for share in _TIGHTEST:
         if best.worst <= enough + _WRONG or len(best.nodes) > _RAGGED * len(points):
             break
         again = _chain(local, share * gate, trim, share * share * price, corner)
         best = again if again.worst < best.worst else best
-    if not _is_sound(best, area):
+    if not _is_sound(best, area, around):
         return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
+
+
+def gate_of(tolerance: float, noise: float) -> float:
+    """Return how far a loop may leave its contour, px: as wanted, and as its noise needs."""
+    return max(tolerance, _FINEST, _NOISIEST * noise)
 
 
 def _limits(
@@ -120,7 +128,7 @@ def _limits(
 
     Whoever allows more than usual wants fewer segments.
     """
-    gate = max(tolerance, _FINEST, _NOISIEST * noise)
+    gate = gate_of(tolerance, noise)
     loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
     parted = _PARTED if along == 1.0 else (_PARTED_ROUGH if rough else _PARTED_ALONG) * along
     return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + parted * noise * noise
@@ -131,8 +139,12 @@ def _area(points: Floats) -> float:
     return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
 
 
-def _is_sound(chain: _Chain, area: float) -> bool:
-    """Return whether a chain is a loop at all, and about as large as its contour, px²."""
+def _around(points: Floats) -> float:
+    return float(np.hypot(*(np.roll(points, -1, axis=0) - points).T).sum())
+
+
+def _is_sound(chain: _Chain, area: float, around: float) -> bool:
+    """Return whether a chain is a loop at all, about as large and no longer than its contour."""
     if not (np.isfinite(chain.nodes).all() and np.isfinite(chain.bulges).all()):
         return False
     if chain.astray > _ASTRAY:
@@ -142,8 +154,20 @@ def _is_sound(chain: _Chain, area: float) -> bool:
         return False
     if np.abs(chain.bulges).max(initial=0) > _ROUNDEST:
         return False
+    # two arcs that go the long way round, side by side, enclose little
+    if _length(steps, chain.bulges) > _LONGER * around + _SHORT:
+        return False
     found = signed_area(_loop(chain.nodes, chain.bulges))
     return abs(found - area) <= 0.2 * abs(area) + 0.5 * len(steps)
+
+
+def _length(steps: Floats, bulges: Floats) -> float:
+    """Return the length of lines and arcs over chords (N,), by their bulges."""
+    turns = 4 * np.arctan(bulges)
+    flat = turns == 0
+    return float(
+        (steps * np.where(flat, 1, 0.5 * turns / np.where(flat, 1, np.sin(turns / 2)))).sum()
+    )
 
 
 class _Chain(NamedTuple):
@@ -203,6 +227,7 @@ def fit_open(
     local = np.ascontiguousarray(points - centre)
     best: tuple[Floats, Floats] | None = None
     least = np.inf
+    whole = float(np.hypot(*np.diff(local, axis=0).T).sum())
     for share in (1.0, *_TIGHTER):
         stops = break_open(local, share * gate, trim, share * share * price)
         nodes, bulges = chain_nodes(local, stops, share * gate, trim, price)
@@ -213,7 +238,7 @@ def fit_open(
         cost = (share * gate, trim, share * share * price, corner)
         nodes, bulges = smoothed(local, around, nodes, bulges, held, *cost)
         worst = float(segment_residuals(local, around, nodes, bulges)[:, 1].max())
-        if worst < least and _open_is_sound(nodes, bulges):
+        if worst < least and _open_is_sound(nodes, bulges, whole):
             best, least = (nodes, bulges), worst
         if least <= gate + _BLUR:
             break
@@ -226,11 +251,14 @@ def fit_open(
     return OpenPath(nodes, np.where(bulges == 0, LINE, ARC).astype(np.uint8), bulges)
 
 
-def _open_is_sound(nodes: Floats, bulges: Floats) -> bool:
+def _open_is_sound(nodes: Floats, bulges: Floats, whole: float) -> bool:
+    """Return whether nodes and bulges are a chain at all, and no longer than its points' own."""
     if not (np.isfinite(nodes).all() and np.isfinite(bulges).all()):
         return False
     steps = np.hypot(*np.diff(nodes, axis=0).T)
-    return bool(steps.min() > 1e-3 and np.abs(bulges).max() <= _ROUNDEST)
+    if steps.min() <= 1e-3 or np.abs(bulges).max() > _ROUNDEST:
+        return False
+    return _length(steps, bulges[: len(steps)]) <= _LONGER * whole + _SHORT
 
 
 @compiled

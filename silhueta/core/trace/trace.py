@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
-from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
@@ -35,7 +34,8 @@ from silhueta.core.trace.deviation import Deviation, deviation_of
 from silhueta.core.trace.edge import Edge, noise_along, true_edge
 from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found, Placed, find, refind
-from silhueta.core.trace.fit import fit_contour, polygon
+from silhueta.core.trace.fit import fit_contour, gate_of
+from silhueta.core.trace.mend import mended
 from silhueta.core.trace.pen import Drawing
 from silhueta.core.trace.pen_trace import bridged, lines_of, middles, one_edge
 from silhueta.core.trace.segments import TRIM
@@ -49,9 +49,6 @@ _NOISY = 0.01  # px, from which noise was added to what a program drew
 _TIMES = 4.5  # the noise from point to point, that it may be over longer ways
 _ALONG = 1.01  # points, at least, that noise goes along
 _ERROR_PX, _ERROR_MM = 0.8, 0.08  # slow errors of a photo's edge that are believed, at most
-_CHORD = 0.02  # px, for the search for crossings
-_RAGGED = 0.15  # nodes a point of the edge
-_RETRIES = (1.0, 0.5, 0.25, 0.0, 0.0)  # of the tolerance, for loops that cross
 
 
 class Traced(NamedTuple):
@@ -147,7 +144,8 @@ def trace(
         fitting = _Fitting(edge, tolerance, settings)
         loops = _fit_all(fitting, work)
     with work.stage("check"):
-        loops = _uncrossed(got.contours, fitting, loops, work)
+        allowed = gate_of(tolerance, edge.noise)
+        loops = mended(got.contours, edge.contours, loops, allowed, work).loops
         if isinstance(datum, OverallDatum):
             left, bottom, right, top = bounding_box(_solid(loops, got.contours))
             size = mm_per_px(datum, (right - left, top - bottom))
@@ -335,20 +333,20 @@ class _Fitting(NamedTuple):
     tolerance: float  # px
     settings: TraceSettings
 
-    def loop(self, i: int, share: float = 1.0, curves: bool = True) -> Loop:
-        """Return contour `i` fitted to a share of the tolerance, with curves where they may be."""
+    def loop(self, i: int) -> Loop:
+        """Return contour `i` fitted, with curves where they may be."""
         points, edge = self.edge.contours.contour(i), self.edge
         made = fit_contour(
             points,
-            share * self.tolerance,
+            self.tolerance,
             edge.noise,
             edge.reach,
             np.radians(self.settings.corner),
             edge.along,
             edge.rough,
         ).loop
-        if curves and self.settings.fit == "curves":
-            return curved(made, points, max(share * self.tolerance, 3 * edge.noise))
+        if self.settings.fit == "curves":
+            return curved(made, points, max(self.tolerance, 3 * edge.noise))
         return made
 
 
@@ -369,37 +367,6 @@ def _fit_all(fitting: _Fitting, work: Work) -> list[Loop]:
             finished += int(found.first[i + 1] - found.first[i])
             work.step(finished / total)
     return [done[i] for i in range(len(found))]
-
-
-def _uncrossed(
-    found: Contours, fitting: _Fitting, fitted: Sequence[Loop], work: Work
-) -> list[Loop]:
-    """Return loops that do not cross: fitted anew, more tightly, where they do.
-
-    The contours themselves (`found`, before they were moved) never cross, so a tight enough fit
-    cannot either.
-    """
-    loops = list(fitted)
-    tries = [0] * len(loops)
-    while True:
-        work.step(0.5)
-        crossing = np.unique(crossings(loops, _CHORD).paths)
-        anew = [int(i) for i in crossing if tries[i] < len(_RETRIES)]
-        if not anew:
-            break
-        for i in anew:
-            if len(loops[i].nodes) > _RAGGED * len(fitting.edge.contours.contour(i)):
-                tries[i] = max(tries[i], _RETRIES.index(0.0))  # noise is no better fitted tighter
-            share = _RETRIES[tries[i]]
-            tries[i] += 1
-            last = found if tries[i] == len(_RETRIES) else fitting.edge.contours
-            if share > 0:
-                loops[i] = fitting.loop(i, share, curves=False)
-            elif tries[i] < len(_RETRIES):  # fewer nodes first, where that does not cross
-                loops[i] = polygon(last.contour(i), 0.5 * fitting.tolerance)
-            else:
-                loops[i] = polygon(last.contour(i), 0.0)
-    return loops
 
 
 def _solid(loops: Sequence[Loop], found: Contours) -> list[Loop]:
