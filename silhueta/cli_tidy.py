@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path as File
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -37,30 +38,22 @@ _DOUBTS: dict[Kind, str] = {
 @click.option(
     "--gap",
     type=Length(zero=True),
-    default="0.5mm",
-    show_default=True,
-    help="Join ends no farther apart.",
+    help="Join ends no farther apart. [0.5mm]",
 )
 @click.option(
     "--double",
     type=Length(zero=True),
-    default="0.2mm",
-    show_default=True,
-    help="Keep one of paths that follow each other within this.",
+    help="Keep one of paths that follow each other within this. [0.2mm]",
 )
 @click.option(
     "--speck",
     type=Area(),
-    default="1mm2",
-    show_default=True,
-    help="Delete loops that enclose less.",
+    help="Delete loops that enclose less. [1mm2]",
 )
 @click.option(
     "--tolerance",
     type=Length(zero=True),
-    default="0.05mm",
-    show_default=True,
-    help="Spare nodes where the outline moves by no more.",
+    help="Spare nodes where the outline moves by no more. [0.05mm]",
 )
 @click.option("--drop-frame", is_flag=True, help="Delete the rectangle round everything.")
 @click.option(
@@ -90,10 +83,10 @@ _DOUBTS: dict[Kind, str] = {
 def tidy(
     file: File,
     output: tuple[File, ...],
-    gap: float,
-    double: float,
-    speck: float,
-    tolerance: float,
+    gap: float | None,
+    double: float | None,
+    speck: float | None,
+    tolerance: float | None,
     drop_frame: bool,
     keep: Keep,
     file_units: FileUnit | None,
@@ -107,14 +100,15 @@ def tidy(
 ) -> None:
     """Clean up the outlines in FILE (SVG or DXF) and write cut files, each proven.
 
-    A limit of 0 leaves its offer out.
+    A limit of 0 leaves its offer out. Limits that are not given are less for drawings of under
+    50 mm across, in proportion.
     """
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.drawing_open import on_page, told_of
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
-    from silhueta.core.tidy.offers import KINDS, Limits, take_all
+    from silhueta.core.tidy.offers import KINDS, limits_for, take_all
     from silhueta.core.tidy.widen import BROAD
 
     check_outputs(output)
@@ -135,8 +129,10 @@ def tidy(
             )
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
-    limits = Limits(speck=speck, double=double, gap=gap, tolerance=tolerance)
     outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
+    typed = {"speck": speck, "double": double, "gap": gap, "tolerance": tolerance}
+    given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
+    limits = replace(limits_for(outline), **given)
     left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
     if left_out:
         click.echo(f"silhueta: {told_of(file.name, left_out)}", err=True)

@@ -161,7 +161,7 @@ def test_all_offers_go_in_one_step_within_the_limits_typed(hand, tidy):
 
 @pytest.mark.parametrize(("way", "nodes"), [("extend", 4), ("straight", 5)])
 def test_ends_are_run_on_or_joined_straight(hand, way, nodes):
-    cut = OpenPath([[0, 0.3], [0, 10], [10, 10], [10, 0], [0.3, 0]])
+    cut = OpenPath([[0, 0.3], [0, 50], [50, 50], [50, 0], [0.3, 0]])
     hand.window.session.start(
         set_imported(Job(), Outline((Contour(cut, origin="imported"),)), "Cut")
     )

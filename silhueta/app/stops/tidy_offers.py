@@ -16,7 +16,7 @@ from silhueta.app.widgets import Choice, Field, Note, boxed, clear, heading, row
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, is_stale, with_outline
-from silhueta.core.tidy.offers import Kind, Limits, Offer, find_offers, take, take_all
+from silhueta.core.tidy.offers import Kind, Limits, Offer, find_offers, limits_for, take, take_all
 from silhueta.core.units import format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from silhueta.core.tidy.offers import Frame
     from silhueta.core.work import Work
 
+_SHORT = 0.02  # mm
 # one thing, several things, what is done to them
 WORDS: dict[Kind, tuple[str, str, str]] = {
     "frame": ("frame", "frames", "Left out"),
@@ -60,7 +61,8 @@ class TidyOffers(QWidget):
     def __init__(self, session: Session, table: Table, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._table = session, table
-        self.limits = Limits(short=0.02)
+        self.limits = Limits(short=_SHORT)
+        self._typed: dict[str, Any] = {}  # limits that a person has set
         self.offers: list[Offer] = []
         self._for: tuple[object, Limits] | None = None
         self._asked: tuple[object, Limits] | None = None
@@ -136,6 +138,7 @@ class TidyOffers(QWidget):
     def _limit(self, **changes: Any) -> None:
         try:
             self.limits = replace(self.limits, **changes)
+            self._typed |= changes
         except SilhuetaError as error:
             self.wrong.emit(str(error))
             return
@@ -145,6 +148,8 @@ class TidyOffers(QWidget):
 
     def refresh(self, job: Job) -> None:
         """Show the limits; look for offers where they are not those of the present outline."""
+        if any(contour.origin == "imported" for contour in job.outline.contours):
+            self.limits = replace(limits_for(job.outline), **{"short": _SHORT} | self._typed)
         units = self._session.units
         self.speck.show_value(f"{self.limits.speck:.3g} mm²")
         for name in ("gap", "double", "tolerance", "short", "neck", "neck_width"):

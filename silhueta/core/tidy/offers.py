@@ -8,6 +8,7 @@ Words used here
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -81,6 +82,25 @@ class Limits:
                 raise EditError(f"the limit of {name} must be 0 or more, got {getattr(self, name)}")
         if not 0 < self.neck_width < 1e6:
             raise EditError(f"a neck must be wider than 0 mm, got {self.neck_width:g}")
+
+
+_ORDINARY = 50.0  # mm across, from which on a drawing's size does not matter
+_LEAST = 1e-3  # of the ordinary limits
+
+
+def limits_for(outline: Outline) -> Limits:
+    """Return the limits for somebody's drawing: those of a small one are smaller in proportion."""
+    left, bottom, right, top = outline.bounds if outline.taken else (0.0, 0.0, _ORDINARY, 0.0)
+    share = min(max(math.hypot(right - left, top - bottom) / _ORDINARY, _LEAST), 1.0)
+    usual = Limits()
+    return replace(
+        usual,
+        speck=usual.speck * share * share,
+        double=usual.double * share,
+        gap=usual.gap * share,
+        tolerance=usual.tolerance * share,
+        same=usual.same * share,
+    )
 
 
 @dataclass(frozen=True, eq=False)

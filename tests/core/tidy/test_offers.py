@@ -16,7 +16,15 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, LINE, Loop, OpenPath, circle_loop
 from silhueta.core.geometry.pieces import Place, stretch
 from silhueta.core.geometry.transform import transform
-from silhueta.core.tidy.offers import KINDS, Limits, find_offer, find_offers, take, take_all
+from silhueta.core.tidy.offers import (
+    KINDS,
+    Limits,
+    find_offer,
+    find_offers,
+    limits_for,
+    take,
+    take_all,
+)
 from tests.conftest import hole, square
 
 
@@ -274,3 +282,14 @@ def test_damaged_outlines_are_made_whole_again(seed, name):
 def test_limits_that_cannot_be_are_refused(limits):
     with pytest.raises(EditError):
         Limits(**limits)
+
+
+@pytest.mark.parametrize("size", [4, 40, 4000])
+def test_limits_follow_the_size_of_a_small_drawing(size):
+    # a ring with a slit, and a hole not much larger than the slit is wide
+    around = slit((size / 2, size / 2), size / 2, 0, size / 120)
+    drawn = outline(around, circle_loop((size / 2, size / 2), size / 40))
+    limits = limits_for(drawn)
+    made, *_ = take_all(drawn, limits)
+    assert len(made.loops) == (2 if size < 100 else 1)  # of 40 mm, a slit is no gap
+    assert limits.gap == pytest.approx(0.5 * min(1, size * np.sqrt(2) / 50), rel=0.02)
