@@ -17,7 +17,7 @@ from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.svg_paint import Paint, paint_of
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
-from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, circle_loop
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
 from silhueta.core.units import MM_PER_INCH
 
@@ -112,13 +112,13 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         paints: list[Paint] = []
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
-                whole = _laid_out(svg_path(element))
+                whole, to_page = _laid_out(svg_path(element), height)
                 paint = paint_of(element, number, _stroke_width(whole))
                 if paint.fill is None and paint.stroke is None:
                     missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
                     continue
                 for piece in whole.as_subpaths():
-                    made = _path(svg_path(piece), height)
+                    made = _path(piece, to_page)
                     if made is not None:
                         paths.append(made)
                         paints.append(paint)
@@ -263,18 +263,27 @@ def _bound_uses(root: Any, name: str) -> None:
     size(root, 0)
 
 
-def _laid_out(path: Any) -> Any:
-    """Return a path of svgelements where it lies on the page.
+_ToPage = tuple[float, float, float, float, float, float]  # a matrix, px to mm with y up
 
-    An arc that is skewed or stretched is no arc of the same kind any more: it goes as cubics.
+
+def _laid_out(path: Any, height: float) -> tuple[Any, _ToPage]:
+    """Return a path of svgelements, and what takes its numbers to where it lies on the page.
+
+    Arcs are laid out there at once; one that is skewed or stretched is no arc of the same kind any
+    more: it goes as cubics.
     """
-    by = path.transform
-    across, up = np.hypot(by.a, by.b), np.hypot(by.c, by.d)
-    even = abs(across - up) <= 1e-9 * max(across, up)
-    if not even or abs(by.a * by.c + by.b * by.d) > 1e-9 * across * up:
-        path.approximate_arcs_with_cubics()
-    path.reify()
-    return path
+    import svgelements as svg
+
+    k, by = MM_PER_PX, path.transform
+    if any(isinstance(segment, svg.Arc) for segment in path):
+        across, up = np.hypot(by.a, by.b), np.hypot(by.c, by.d)
+        even = abs(across - up) <= 1e-9 * max(across, up)
+        if not even or abs(by.a * by.c + by.b * by.d) > 1e-9 * across * up:
+            path.approximate_arcs_with_cubics()
+        path.reify()
+        return path, (k, 0.0, 0.0, -k, 0.0, k * height)
+    numbers = (by.a, -by.b, by.c, -by.d, by.e, height - by.f)
+    return path, tuple(k * float(number) for number in numbers)  # type: ignore[return-value]
 
 
 _PAINTED_BY = "stroke", "class", "fill"
@@ -293,7 +302,7 @@ def _says_paint(root: Any) -> bool:
 
 def _stroke_width(path: Any) -> float:
     """Return how wide a path's stroke is, mm; 0 where there is none."""
-    width = getattr(path, "stroke_width", None)
+    width = getattr(path, "implicit_stroke_width", None)
     return float(width) * MM_PER_PX if width is not None and np.isfinite(float(width)) else 0.0
 
 
@@ -304,22 +313,35 @@ def _units(width: str | None) -> str:
     return found[1]
 
 
-def _path(piece: Any, height: float) -> Path | None:
+_Point = tuple[float, float]
+
+
+def _towards(end: _Point, control: _Point) -> _Point:
+    """Return the control point of the cubic that is a quadratic curve, at one of its ends."""
+    return end[0] + (control[0] - end[0]) * 2 / 3, end[1] + (control[1] - end[1]) * 2 / 3
+
+
+def _path(piece: Any, to_page: _ToPage) -> Path | None:
     """Return a subpath in mm, y up; None when nothing is left of it."""
     import svgelements as svg
 
-    def at(point: Any) -> Floats:
-        return np.array([float(point.x), height - float(point.y)]) * MM_PER_PX
+    a, b, c, d, e, f = to_page
 
-    nodes: list[Floats] = []
+    def at(point: Any) -> _Point:
+        x, y = float(point.x), float(point.y)
+        return a * x + c * y + e, b * x + d * y + f
+
+    nodes: list[_Point] = []
     kinds: list[int] = []
     bulges: list[float] = []
-    controls: list[Floats] = []
-    none = np.zeros((2, 2))
+    controls: list[tuple[_Point, _Point]] = []
+    none = (0.0, 0.0), (0.0, 0.0)
     closed = False
 
-    def add(kind: int, end: Floats, bulge: float = 0.0, control: Floats = none) -> None:
-        if kind == LINE and np.abs(end - nodes[-1]).max() < 1e-9:
+    def add(
+        kind: int, end: _Point, bulge: float = 0.0, control: tuple[_Point, _Point] = none
+    ) -> None:
+        if kind == LINE and max(abs(end[0] - nodes[-1][0]), abs(end[1] - nodes[-1][1])) < 1e-9:
             return
         nodes.append(end)
         kinds.append(kind)
@@ -336,16 +358,10 @@ def _path(piece: Any, height: float) -> Path | None:
         elif isinstance(each, svg.Line):
             add(LINE, at(segment.end))
         elif isinstance(each, svg.CubicBezier):
-            pair = np.array([at(segment.control1), at(segment.control2)])
-            add(CUBIC, at(segment.end), 0.0, pair)
+            add(CUBIC, at(segment.end), 0.0, (at(segment.control1), at(segment.control2)))
         elif isinstance(each, svg.QuadraticBezier):
             start, middle, end = at(segment.start), at(segment.control), at(segment.end)
-            add(
-                CUBIC,
-                end,
-                0.0,
-                np.array([start + (middle - start) * 2 / 3, end + (middle - end) * 2 / 3]),
-            )
+            add(CUBIC, end, 0.0, (_towards(start, middle), _towards(end, middle)))
         elif isinstance(each, svg.Arc):
             sweep = float(segment.sweep)
             if abs(sweep) < _FLAT or not (segment.rx and segment.ry):
@@ -358,12 +374,11 @@ def _path(piece: Any, height: float) -> Path | None:
                 add(ARC, at(segment.end), -np.tan(sweep / 4))
                 continue
             for cubic in segment.as_cubic_curves():
-                pair = np.array([at(cubic.control1), at(cubic.control2)])
-                add(CUBIC, at(cubic.end), 0.0, pair)
+                add(CUBIC, at(cubic.end), 0.0, (at(cubic.control1), at(cubic.control2)))
     if not kinds:
         return None
     arrays = (np.array(kinds, np.uint8), np.array(bulges), np.array(controls))
-    ends_meet = np.abs(nodes[0] - nodes[-1]).max() < _SAME
+    ends_meet = np.abs(np.subtract(nodes[0], nodes[-1])).max() < _SAME
     if closed or (ends_meet and len(kinds) > 1):
         if len(nodes) - 1 < (2 if any(kinds) else 3):
             return None

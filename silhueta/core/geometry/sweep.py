@@ -12,6 +12,7 @@ from silhueta.core.geometry.path import Floats
 
 Ints = NDArray[np.int64]
 BLOCK = 12  # pieces that share a box
+_FEW = 8  # blocks that are held together without looking at their boxes
 
 
 def near_blocks(ends: Floats, reach: float = 0.0) -> tuple[Ints, Ints]:
@@ -24,6 +25,9 @@ def near_blocks(ends: Floats, reach: float = 0.0) -> tuple[Ints, Ints]:
     blocks = np.arange(0, len(ends), BLOCK)
     if not len(blocks):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    if len(blocks) <= _FEW:
+        one, two = np.triu_indices(len(blocks))
+        return one.astype(np.int64), two.astype(np.int64)
     low = np.minimum.reduceat(ends.min(1), blocks) - reach
     high = np.maximum.reduceat(ends.max(1), blocks) + reach
     boxes: Any = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
