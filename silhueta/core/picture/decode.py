@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
+from silhueta.core.picture.dither import dithered, undithered
 from silhueta.core.picture.formats import FORMATS
 from silhueta.core.picture.pages import DEFAULT_DPI, is_pdf, is_svg, pdf_page, svg_picture
 
@@ -47,6 +48,8 @@ class Picture:
         The camera's 35-mm equivalent focal length, mm, as the file says.
     pages : int
         Of the file.
+    dithered : bool
+        Its shades were dots of a few values; they are smoothed here.
 
     """
 
@@ -56,6 +59,7 @@ class Picture:
     format: str
     focal35: float | None = None
     pages: int = 1
+    dithered: bool = False
 
     def eight(self) -> NDArray[np.uint8]:
         """Return the greys, 0 to 255."""
@@ -164,9 +168,12 @@ def decode(file: PictureFile) -> Picture:
         ) from error
     if grey.size == 0:
         raise PictureError(f"{name} has no pixels; save the picture again")
+    dots = grey.dtype == np.uint8 and dithered(grey.astype(np.uint8, copy=False))
+    if dots:
+        grey = undithered(grey.astype(np.uint8, copy=False))
     grey.setflags(write=False)
     trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
-    return Picture(grey, told if trusted else None, told, kind, focal, pages)
+    return Picture(grey, told if trusted else None, told, kind, focal, pages, dots)
 
 
 def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
@@ -192,11 +199,13 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
             opened.seek(file.page)
         image = ImageOps.exif_transpose(opened)
         if image.mode in ("RGB", "L") and "transparency" not in image.info:
-            return np.asarray(image.convert("RGB"))
-        clear = image.convert("RGBA")
-        ground = Image.new("RGBA", clear.size, "white")
-        ground.alpha_composite(clear)
-        return np.asarray(ground.convert("RGB"))
+            found = np.asarray(image.convert("RGB"))
+        else:
+            clear = image.convert("RGBA")
+            ground = Image.new("RGBA", clear.size, "white")
+            ground.alpha_composite(clear)
+            found = np.asarray(ground.convert("RGB"))
+    return undithered(found) if shown.dithered else found
 
 
 def colour_at(file: PictureFile, x: float, y: float) -> tuple[int, int, int]:

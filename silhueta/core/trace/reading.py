@@ -71,7 +71,7 @@ def reading_of(
     sheet: Floats | None = None,
     other_datum: bool = False,
 ) -> Reading:
-    """Return what `picture` is taken for.
+    """Return what `picture` is taken for, and why.
 
     Parameters
     ----------
@@ -83,6 +83,18 @@ def reading_of(
         A card, gauge sheet or known length is in it.
 
     """
+    found = _reading(picture, colours, sheet, other_datum)
+    if picture.dithered:
+        found = replace(found, why=f"{found.why}; made of dots, which are smoothed")
+    return found
+
+
+def _reading(
+    picture: Picture,
+    colours: NDArray[np.uint8],
+    sheet: Floats | None,
+    other_datum: bool,
+) -> Reading:
     import cv2
 
     factor = min(1.0, _SMALL / max(colours.shape[:2]))
