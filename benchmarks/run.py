@@ -15,8 +15,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from benchmarks.accuracy import run
 from benchmarks.baselines import run as baselines
 from benchmarks.clipart import opened
+from benchmarks.files import many_shapes, single_curves
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
+from benchmarks.pictures import nodes
 from benchmarks.regions import right
 from benchmarks.regions import speed as region_speed
 from benchmarks.scenes import measured, totals
@@ -41,6 +43,9 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Clip art: 300 SVG files (wanted: under 2 % refused, 97 % as they look, none over 10 s)": (
             opened
         ),
+        "Single curves: 200 SVG files (wanted: all written)": single_curves,
+        "Many shapes: 20,000 of 15 segments (wanted: 15 s, 1 GiB)": many_shapes,
+        "Ordinary pictures: scikit-image's nineteen (wanted: no crossing, none raw)": nodes,
         "Speed, 12-megapixel grey picture (wanted: ratio at most 2)": trace_ratio,
         "Growth (wanted: 48 over 12 megapixels at most 4.2, slope at most 1.15)": growth,
         "Memory (wanted: at most 16 bytes a pixel)": memory,

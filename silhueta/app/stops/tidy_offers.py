@@ -245,8 +245,10 @@ class TidyOffers(QWidget):
             button = self.findChild(QPushButton, f"show-{offer.kind}")
             if button is not None:
                 button.setChecked(offer.kind == kind)
-        places = [item.place for o in self.offers if o.kind == kind for item in o.items]
-        self._table.set_overlay("offers", OfferLayer(places) if places else None)
+        items = [item for o in self.offers if o.kind == kind for item in o.items]
+        unsure = [k for k, item in enumerate(items) if not item.sure]
+        layer = OfferLayer([item.place for item in items], unsure) if items else None
+        self._table.set_overlay("offers", layer)
 
     # taken
 

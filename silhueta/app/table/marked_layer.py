@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -46,10 +46,11 @@ class LitLayer:
 
 
 class OfferLayer:
-    """Places of an offer: amber triangles with numbers."""
+    """Places of an offer: amber triangles with numbers, and "?" where a person must decide."""
 
-    def __init__(self, places: Sequence[tuple[float, float]]) -> None:
+    def __init__(self, places: Sequence[tuple[float, float]], unsure: Collection[int] = ()) -> None:
         self.places = tuple(places)
+        self._unsure = frozenset(unsure)
 
     def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline; far apart ones with their numbers."""
@@ -69,5 +70,6 @@ class OfferLayer:
             if numbered:
                 box = QRectF(at.x() - 16, at.y() - 32, 32, 16)
                 painter.drawRoundedRect(box, 3, 3)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
+                label = f"{number}?" if number - 1 in self._unsure else str(number)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -24,6 +24,8 @@ from silhueta.core.tidy.widen import Pen, widened
 
 Rgb = tuple[int, int, int]
 _CLEAR = 0.02  # opacity, up to which paint is not seen
+_SOLID = 0.95  # opacity, from which nothing shows through
+_BROAD_PEN = 0.5  # mm, from which it matters that a stroke is wider one way than the other
 _BARE = 250  # of 255 in each colour, from which paint is as white as the ground
 _PATTERN = (128, 128, 128)  # stands for what has no one colour
 
@@ -67,6 +69,32 @@ def paint_of(element: Any, shape: int, width: float) -> Paint:
         stroke = _colour(element.stroke, values.get("stroke"), clear)
     rule: Rule = "evenodd" if str(values.get("fill-rule")).strip() == "evenodd" else "nonzero"
     return Paint(shape, fill, rule, stroke, width if stroke is not None else 0.0, _pen(values))
+
+
+def simplified(element: Any, paint: Paint, even: bool) -> list[str]:
+    """Return what of how an element is painted no outline can show, in the plural.
+
+    `even`: whether it lies on the page as large across as up.
+    """
+    values = element.values
+    found = []
+    whole = _share(values.get("opacity"))
+    clear = [
+        whole * _share(values.get(name))
+        for name, colour in (("fill-opacity", paint.fill), ("stroke-opacity", paint.stroke))
+        if colour is not None
+    ]
+    if min(clear) < _SOLID:
+        found.append("see-through paints")
+    words = [str(values.get(name)).strip() for name in ("fill", "stroke")]
+    if any(word.startswith("url") for word in words):
+        found.append("gradients")
+    if paint.stroke is not None:
+        if str(values.get("stroke-dasharray") or "none").strip() not in ("none", "0"):
+            found.append("dash patterns")
+        if not even and paint.width > _BROAD_PEN:
+            found.append("stretched strokes")
+    return found
 
 
 def _pen(values: Any) -> Pen:

@@ -7,6 +7,7 @@ CSS has it (W3C "CSS Values and Units Module Level 3", section 6.2).
 from __future__ import annotations
 
 import io
+import math
 import re
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -14,7 +15,7 @@ from typing import Any, Literal
 import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
-from silhueta.core.files.svg_paint import Paint, paint_of
+from silhueta.core.files.svg_paint import Paint, paint_of, simplified
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
@@ -112,11 +113,15 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         paints: list[Paint] = []
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
-                whole, to_page = _laid_out(svg_path(element), height)
+                whole = svg_path(element)
+                even = _is_even(whole.transform)
+                whole, to_page = _laid_out(whole, height)
                 paint = paint_of(element, number, _stroke_width(whole))
                 if paint.fill is None and paint.stroke is None:
                     missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
                     continue
+                for kind in simplified(element, paint, even):
+                    missed[kind] = missed.get(kind, 0) + 1
                 for piece in whole.as_subpaths():
                     made = _path(piece, to_page)
                     if made is not None:
@@ -263,6 +268,13 @@ def _bound_uses(root: Any, name: str) -> None:
     size(root, 0)
 
 
+def _is_even(by: Any) -> bool:
+    """Return whether a matrix keeps circles round, but for their size."""
+    across, up = math.hypot(by.a, by.b), math.hypot(by.c, by.d)
+    even = abs(across - up) <= 1e-9 * max(across, up)
+    return even and abs(by.a * by.c + by.b * by.d) <= 1e-9 * across * up
+
+
 _ToPage = tuple[float, float, float, float, float, float]  # a matrix, px to mm with y up
 
 
@@ -276,9 +288,7 @@ def _laid_out(path: Any, height: float) -> tuple[Any, _ToPage]:
 
     k, by = MM_PER_PX, path.transform
     if any(isinstance(segment, svg.Arc) for segment in path):
-        across, up = np.hypot(by.a, by.b), np.hypot(by.c, by.d)
-        even = abs(across - up) <= 1e-9 * max(across, up)
-        if not even or abs(by.a * by.c + by.b * by.d) > 1e-9 * across * up:
+        if not _is_even(by):
             path.approximate_arcs_with_cubics()
         path.reify()
         return path, (k, 0.0, 0.0, -k, 0.0, k * height)

@@ -205,3 +205,22 @@ def test_open_shapes_of_two_nodes_and_dots_are_nothing_where_they_are_filled():
     assert signed_area(loop) == pytest.approx(40.5)
     bent = placed('<path fill="red" d="M5 5 A 10 10 0 0 1 25 5"/>')
     assert area(bent) == pytest.approx(50 * np.pi, rel=1e-6)
+
+
+def test_what_no_outline_can_show_is_said():
+    drawing = read_svg(
+        b'<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="40mm" viewBox="0 0 40 40">'
+        b'<defs><linearGradient id="g"/></defs>'
+        b'<rect width="9" height="9" fill="url(#g)"/>'
+        b'<rect x="5" width="9" height="9" fill="#036" opacity="0.5"/>'
+        b'<path d="M0 20H30" fill="none" stroke="#000" stroke-width="2" stroke-dasharray="3 1"/>'
+        b'<g transform="scale(3 1)"><path d="M0 25H9" stroke="#000" stroke-width="1"/></g>'
+        b'<rect y="30" width="9" height="9" fill="#036" stroke="none" stroke-opacity="0.1"/></svg>',
+        "plate.svg",
+    )
+    assert drawing.left_out == {
+        "gradients": 1,
+        "see-through paints": 1,
+        "dash patterns": 1,
+        "stretched strokes": 1,
+    }
