@@ -10,9 +10,11 @@ from __future__ import annotations
 
 import io
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,9 +121,6 @@ def decode(file: PictureFile) -> Picture:
         If it is no picture of a known format, is damaged or cut short, or has over 200 megapixels.
 
     """
-    from PIL import Image, ImageOps, UnidentifiedImageError
-
-    name = file.name or "the picture"
     if is_pdf(file.data):
         drawn, count = pdf_page(file, MOST_PIXELS)
         drawn.setflags(write=False)
@@ -129,28 +128,37 @@ def decode(file: PictureFile) -> Picture:
         return Picture(drawn, dpi, dpi, "PDF", pages=count)
     if is_svg(file.data):
         return decode(svg_picture(file))
+    image, told, focal, pages = _read(file, in_grey=True)
+    with _named(file):
+        grey = _to_grey(image)
+    dots = grey.dtype == np.uint8 and dithered(grey.astype(np.uint8, copy=False))
+    if dots:
+        grey = undithered(grey.astype(np.uint8, copy=False))
+    grey.setflags(write=False)
+    trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
+    kind = image.format or ""
+    return Picture(grey, told if trusted else None, told, kind, focal, pages, dots)
+
+
+class _Read(NamedTuple):
+    """A picture as Pillow has it, upright, wholly read; what its file tells; and its pages."""
+
+    image: ImageType
+    dpi: float | None
+    focal35: float | None
+    pages: int
+
+
+@contextmanager
+def _named(file: PictureFile) -> Iterator[None]:
+    """Make every fault of a decoder a sentence that names the file."""
+    from PIL import Image, UnidentifiedImageError
+
+    name = file.name or "the picture"
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # Pillow's own limit is lower than ours
-            image = _open(file.data)
-            pages = int(getattr(image, "n_frames", 1)) if image.format == "TIFF" else 1
-            if file.page and 0 <= file.page < pages:
-                image.seek(file.page)
-        if image.width * image.height > MOST_PIXELS:
-            raise PictureError(
-                f"{name} has {image.width} x {image.height} pixels; up to 200 megapixels can be "
-                "opened, so save it smaller"
-            )
-        kind = image.format or ""
-        told = _told_dpi(image)
-        focal = _told_focal(image)
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            if image.format == "JPEG" and image.mode == "RGB":
-                image.draft("L", image.size)  # its luma, as stored
-            image.load()
-            image = ImageOps.exif_transpose(image)
-            grey = _to_grey(image)
+            yield
     except PictureError:
         raise
     except UnidentifiedImageError as error:
@@ -166,14 +174,45 @@ def decode(file: PictureFile) -> Picture:
         raise PictureError(
             f"{name} is damaged or cut short ({_first_line(error)}); copy or save it again"
         ) from error
-    if grey.size == 0:
+
+
+def _read(file: PictureFile, in_grey: bool) -> _Read:
+    """Return the picture in a file that is neither PDF nor SVG: the one door for all of them.
+
+    Its pixels are read before anything else is asked of it. What asks for EXIF reads them, too,
+    and keeps quiet where that fails: half of a damaged picture would pass for whole.
+    """
+    name = file.name or "the picture"
+    with _named(file):
+        image = _open(file.data)
+        pages = int(getattr(image, "n_frames", 1)) if image.format == "TIFF" else 1
+        if file.page and 0 <= file.page < pages:
+            image.seek(file.page)
+        if image.width * image.height > MOST_PIXELS:
+            raise PictureError(
+                f"{name} has {image.width} x {image.height} pixels; up to 200 megapixels can be "
+                "opened, so save it smaller"
+            )
+        if in_grey and image.format == "JPEG" and image.mode == "RGB":
+            image.draft("L", image.size)  # its luma, as stored
+        image.load()
+        kind = image.format
+        told, focal = _told_dpi(image), _told_focal(image)
+        image = _upright(image)
+        image.format = kind
+    if image.width * image.height == 0:
         raise PictureError(f"{name} has no pixels; save the picture again")
-    dots = grey.dtype == np.uint8 and dithered(grey.astype(np.uint8, copy=False))
-    if dots:
-        grey = undithered(grey.astype(np.uint8, copy=False))
-    grey.setflags(write=False)
-    trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
-    return Picture(grey, told if trusted else None, told, kind, focal, pages, dots)
+    return _Read(image, told, focal, pages)
+
+
+def _upright(image: ImageType) -> ImageType:
+    """Return a picture turned as its EXIF says; as it is where that cannot be read."""
+    from PIL import ImageOps
+
+    try:
+        return ImageOps.exif_transpose(image)
+    except Exception:  # a file may hold anything here
+        return image
 
 
 def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
@@ -185,19 +224,17 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
         As :func:`decode` does.
 
     """
-    from PIL import Image, ImageOps
+    from PIL import Image
 
     if is_svg(file.data):
         return decode_colour(svg_picture(file))
     shown = decode(file)  # its checks and its sentences
     if is_pdf(file.data):
         return np.repeat(shown.grey[:, :, None], 3, axis=2).astype(np.uint8)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        opened = _open(file.data)
-        if 0 < file.page < shown.pages:
-            opened.seek(file.page)
-        image = ImageOps.exif_transpose(opened)
+    image = _read(file, in_grey=False).image
+    with _named(file):
+        if image.mode[0] in "IF":  # greys of more than eight bits
+            return np.repeat(shown.eight()[:, :, None], 3, axis=2)
         if image.mode in ("RGB", "L") and "transparency" not in image.info:
             found = np.asarray(image.convert("RGB"))
         else:
@@ -205,7 +242,7 @@ def decode_colour(file: PictureFile) -> NDArray[np.uint8]:
             ground = Image.new("RGBA", clear.size, "white")
             ground.alpha_composite(clear)
             found = np.asarray(ground.convert("RGB"))
-    return undithered(found) if shown.dithered else found
+        return undithered(found) if shown.dithered else found
 
 
 def colour_at(file: PictureFile, x: float, y: float) -> tuple[int, int, int]:

@@ -8,7 +8,7 @@ from PIL import Image
 
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
-from silhueta.core.picture.decode import decode, read_picture_file
+from silhueta.core.picture.decode import decode, decode_colour, read_picture_file
 from silhueta.core.picture.formats import FORMATS
 from tests.conftest import encoded
 
@@ -176,3 +176,32 @@ def test_files_that_cannot_be_opened_say_why(tmp_path):
     (tmp_path / "empty.png").touch()
     with pytest.raises(PictureError, match="empty"):
         read_picture_file(tmp_path / "empty.png")
+
+
+@pytest.mark.parametrize("read", [decode, decode_colour], ids=["grey", "colour"])
+@pytest.mark.parametrize("kind", ["PNG", "TIFF", "WEBP"])
+def test_a_picture_damaged_half_way_is_never_half_shown(kind, read):
+    noise = np.random.default_rng(0).integers(0, 255, (200, 160), np.uint8)
+    whole = encoded(Image.fromarray(noise), kind)
+    sizes = {"PNG": 0.5, "TIFF": 0.2, "WEBP": 0.5}
+    if kind == "PNG":  # one byte turned in the middle of its packed rows
+        data = bytearray(whole.data)
+        data[round(len(data) * sizes[kind])] ^= 0xFF
+    else:
+        data = bytearray(whole.data[: round(len(whole.data) * sizes[kind])])
+    with pytest.raises(PictureError, match="damaged or cut short"):
+        read(PictureFile(bytes(data), "half.png"))
+
+
+def test_sixteen_bits_have_colours_too():
+    ramp = np.linspace(0, 65535, 96).astype(np.uint16).reshape(8, 12)
+    file = encoded(Image.fromarray(ramp), "PNG")
+    colours = decode_colour(file)
+    assert np.abs(colours[..., 0].astype(float) - ramp / 257).max() <= 1
+    assert (colours[..., 0] == colours[..., 2]).all()
+
+
+def test_exif_that_cannot_be_read_harms_nothing():
+    file = encoded(Image.fromarray(RAMP), "PNG", exif=b"Exif\0\0MM\0*\0\0\0\x08\xff\xff")
+    assert (decode(file).grey == RAMP).all()
+    assert decode_colour(file).shape == (*RAMP.shape, 3)
