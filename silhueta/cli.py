@@ -9,7 +9,7 @@ from typing import cast
 import click
 
 from silhueta import __version__
-from silhueta.cli_report import Progress, say, write_report
+from silhueta.cli_report import Progress, check_ending, check_outputs, say, write_report
 from silhueta.cli_tidy import tidy
 from silhueta.cli_trace import trace
 from silhueta.core.errors import SilhuetaError
@@ -38,6 +38,7 @@ def gauge(output: File, size: str) -> None:
     from silhueta.core.datum.gauge import gauge_pdf
     from silhueta.core.files.atomic import write_whole
 
+    check_ending({"-o": (output, ".pdf")})
     write_whole(output, gauge_pdf(size))
 
 
@@ -48,6 +49,7 @@ def inspect(file: File, report: File | None) -> None:
     """Say what is in a DXF or SVG: units, size, closed and open paths, crossings, doubles."""
     from silhueta.core.files.inspect_file import inspect_file
 
+    check_outputs((), file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):
         found = inspect_file(file)

@@ -6,7 +6,7 @@ import json
 import resource
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path as File
 from typing import Any, TypeVar
 
@@ -48,11 +48,46 @@ def cut_file_options(command: F) -> F:
     return command
 
 
-def check_outputs(output: tuple[File, ...]) -> None:
-    """Raise UsageError for a name that ends in neither .dxf nor .svg."""
-    for target in output:
+def check_outputs(
+    output: tuple[File, ...], source: File, others: Mapping[str, tuple[File | None, str]]
+) -> None:
+    """Raise UsageError for a wrong ending, or a file that is named twice, before any is written.
+
+    `others` are further files to be written, by their options, with the ending that each has.
+    """
+    written = [(f"-o {target}", target) for target in output]
+    for name, target in written:
         if target.suffix.lower() not in (".dxf", ".svg"):
-            raise click.UsageError(f"-o {target}: the name must end in .dxf or .svg")
+            raise click.UsageError(f"{name}: the name must end in .dxf or .svg")
+    written += check_ending(others)
+    known = [(str(source), source)]
+    for name, target in written:
+        for before, file in known:
+            if _same_file(target, file):
+                raise click.UsageError(
+                    f"{name} is the same file as {before}, which would be lost; give another name"
+                )
+        known.append((name, target))
+
+
+def check_ending(others: Mapping[str, tuple[File | None, str]]) -> list[tuple[str, File]]:
+    """Return options and their files, those that are given; UsageError for a wrong ending."""
+    found = []
+    for option, (target, ending) in others.items():
+        if target is not None:
+            if target.suffix.lower() != ending:
+                raise click.UsageError(f"{option} {target}: the name must end in {ending}")
+            found.append((f"{option} {target}", target))
+    return found
+
+
+def _same_file(one: File, two: File) -> bool:
+    try:
+        if one.exists() and two.exists():
+            return one.samefile(two)
+        return one.expanduser().resolve() == two.expanduser().resolve()
+    except (OSError, RuntimeError, ValueError):
+        return False  # which cannot be read or written, as will be said
 
 
 def write_report(target: File, content: dict[str, object], work: Work) -> None:

@@ -104,6 +104,7 @@ def tidy(
     50 mm across, in proportion.
     """
     from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.drawing_open import on_page, told_of
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
@@ -111,7 +112,7 @@ def tidy(
     from silhueta.core.tidy.offers import KINDS, limits_for, take_all
     from silhueta.core.tidy.widen import BROAD
 
-    check_outputs(output)
+    check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):
         found = read_drawing(file)
@@ -152,17 +153,18 @@ def tidy(
     counts |= {str(kind): count for kind, count in others.items()}
     outline = _kept(outline, keep)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
-    with work.stage("write"):
-        drawing = draw(outline, units, origin, page)
-        for target in output:
-            export(drawing, target, dxf_version)
-    if report is not None:
-        with work.stage("report"):
-            content = figures_report(drawing.paths(), units, drawing.groups())
-        content["offers"] = counts
-        content["left_out"] = left_out
-        content["asked"] = asked
-        write_report(report, content, work)
+    with all_or_none():
+        with work.stage("write"):
+            drawing = draw(outline, units, origin, page)
+            for target in output:
+                export(drawing, target, dxf_version)
+        if report is not None:
+            with work.stage("report"):
+                content = figures_report(drawing.paths(), units, drawing.groups())
+            content["offers"] = counts
+            content["left_out"] = left_out
+            content["asked"] = asked
+            write_report(report, content, work)
 
 
 def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tuple[Outline, int]:

@@ -164,7 +164,7 @@ def trace(
     job: File | None,
 ) -> None:
     """Trace PICTURE at true size and write cut files, each proven by reading it back."""
-    check_outputs(output)
+    check_outputs(output, picture, {"--report": (report, ".json"), "--job": (job, ".silhueta")})
     datum = _datum(pixel_size, dpi, overall_width, overall_height, known_length)
     seen = [
         name for name, given in (("--sheet", sheet), ("--page", page), ("--gauge", gauge)) if given
@@ -187,6 +187,7 @@ def trace(
         raise click.UsageError("--sheet-corners needs --sheet with the sheet's size")
 
     from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
     from silhueta.core.files.job_file import save_job
     from silhueta.core.inspection.figures import report as figures_report
@@ -285,19 +286,20 @@ def trace(
         raise TraceError(_doubts_told(done.traced, job))
     flat, step = rectified.picture, traced.scale.mm_per_px
     size = (flat.width * step, flat.height * step)
-    with work.stage("write"):
-        drawing = draw(done.outline, units, origin, size)
-        for target in output:
-            export(drawing, target, dxf_version)
-        if job is not None:
-            save_job(done, job)
-    if report is not None:
-        with work.stage("report"):
-            content = figures_report(drawing.paths(), units, drawing.groups())
-        content["scale"] = _scale_report(traced.scale, rectified, done)
-        off = traced.deviation
-        content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
-        write_report(report, content, work)
+    with all_or_none():
+        with work.stage("write"):
+            drawing = draw(done.outline, units, origin, size)
+            for target in output:
+                export(drawing, target, dxf_version)
+            if job is not None:
+                save_job(done, job)
+        if report is not None:
+            with work.stage("report"):
+                content = figures_report(drawing.paths(), units, drawing.groups())
+            content["scale"] = _scale_report(traced.scale, rectified, done)
+            off = traced.deviation
+            content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
+            write_report(report, content, work)
 
 
 def _mode(

@@ -198,3 +198,45 @@ def test_what_overlaps_is_welded_unless_all_lines_are_wanted(call, tmp_path, ove
     assert code == 0
     assert said in err
     assert inspect_file(target)["closed_paths"] == loops
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("-o", "messy.svg"), "same file"),
+        (("-o", "link.svg"), "same file"),
+        (("-o", "out.dxf", "-o", "./out.dxf"), "same file"),
+        (("-o", "out.dxf", "--report", "out.dxf"), ".json"),
+        (("-o", "out.dxf", "--report", "messy.svg"), ".json"),
+    ],
+)
+def test_no_output_takes_the_place_of_a_file_of_the_same_call(call, messy, tmp_path, words, said):
+    (tmp_path / "link.svg").symlink_to(messy)
+    before = messy.read_bytes()
+    placed = [word if word.startswith("-") else tmp_path / word for word in words]
+    code, _, err = call("tidy", messy, *placed)
+    assert code == 2
+    assert said in err
+    assert messy.read_bytes() == before
+    assert not (tmp_path / "out.dxf").exists()
+
+
+def test_where_one_output_cannot_be_written_none_is(call, messy, tmp_path):
+    target = tmp_path / "plate.dxf"
+    target.write_text("old")
+    code, _, err = call("tidy", messy, "-o", target, "-o", tmp_path / "gone" / "plate.svg")
+    assert code == 1
+    assert "cannot write" in err
+    assert target.read_text() == "old"
+
+
+def test_numbers_beyond_a_kilometre_are_refused(call, tmp_path):
+    file = tmp_path / "far.svg"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
+        '<rect width="8e299" height="4"/></svg>'
+    )
+    code, _, err = call("tidy", file, "-o", tmp_path / "far.dxf")
+    assert code == 1
+    assert err.count("\n") == 1
+    assert not (tmp_path / "far.dxf").exists()

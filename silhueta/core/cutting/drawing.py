@@ -23,6 +23,7 @@ from silhueta.core.trace_settings import Rgb
 from silhueta.core.units import Unit
 
 OUTSIDE, INSIDE, MARK = "CUT_OUTSIDE", "CUT_INSIDE", "MARK"
+LARGEST = 1e6  # mm from zero: a kilometre; farther out six decimals are not kept
 LAYERS = (INSIDE, OUTSIDE, MARK)  # in the order of cutting
 
 
@@ -113,6 +114,11 @@ def draw(
     if origin == "picture" and picture_frame is None:
         raise FileError("the picture's frame is not known; put the origin at the outline's corner")
     left, bottom, right, top = outline.bounds
+    if not max(abs(v) for v in (left, bottom, right, top)) <= LARGEST:
+        raise FileError(
+            f"the outline reaches to {max(abs(v) for v in outline.bounds):.3g} mm, farther than "
+            f"{LARGEST:,.0f} mm; check the file's unit and the scale"
+        )
     shift = np.zeros(2) if origin == "picture" else -np.array([left, bottom])
     frame = picture_frame if origin == "picture" and picture_frame else (right - left, top - bottom)
     parts = [

@@ -4,10 +4,79 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from glob import escape as glob_escape
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
+
+_SUFFIX = ".part"
+_FORGOTTEN = 3600.0  # s, after which a file that a stopped writer left is cleared away
+_waiting: ContextVar[list[tuple[File, File]] | None] = ContextVar("waiting", default=None)
+
+
+@contextmanager
+def all_or_none() -> Iterator[None]:
+    """Put what `write_whole` writes within in place together, at the end; or none of it.
+
+    Raises
+    ------
+    FileError
+        If one of the files cannot be put in place; then all stay as they were.
+
+    """
+    waiting: list[tuple[File, File]] = []
+    token = _waiting.set(waiting)
+    try:
+        yield
+        _put(waiting)
+    finally:
+        _waiting.reset(token)
+        for temporary, _ in waiting:
+            temporary.unlink(missing_ok=True)
+
+
+def _put(waiting: list[tuple[File, File]]) -> None:
+    """Put files in place; where one cannot be, bring back those that were there before."""
+    kept: list[tuple[File, File | None]] = []
+    try:
+        for temporary, target in waiting:
+            before = None
+            if target.exists():
+                before = temporary.with_name(f"{temporary.name[: -len(_SUFFIX)]}.before{_SUFFIX}")
+                os.link(target, before)
+            kept.append((target, before))
+            temporary.replace(target)
+    except OSError as error:
+        for target, before in kept:
+            if before is not None:
+                before.replace(target)
+            else:
+                target.unlink(missing_ok=True)
+        raise _cannot(waiting[len(kept) - 1][1] if kept else waiting[0][1], error) from error
+    for _, before in kept:
+        if before is not None:
+            before.unlink(missing_ok=True)
+
+
+def _cannot(target: File, error: OSError) -> FileError:
+    reason = (error.strerror or "the system refused").lower()
+    return FileError(
+        f"cannot write {target}: {reason}; choose a folder that exists and that you may write to"
+    )
+
+
+def _clear_forgotten(target: File) -> None:
+    """Delete what writers of the same file left behind when they were stopped."""
+    for left in target.parent.glob(f".{glob_escape(target.name)}.*{_SUFFIX}"):
+        try:
+            if time.time() - left.stat().st_mtime > _FORGOTTEN:
+                left.unlink()
+        except OSError:
+            continue
 
 
 def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None = None) -> None:
@@ -27,13 +96,20 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
         folder. Whatever `prove` raises. In every case `target` stays as it was.
 
     """
-    target = target.expanduser()
     temporary: File | None = None
     try:
+        target = target.expanduser()
+        if target.is_symlink():
+            target = target.resolve()  # a link stays one; what it points at is written
         if target.is_dir():
             raise FileError(f"{target} is a folder; give the name of a file in it")
+        if target.exists() and not target.is_file():
+            raise FileError(f"{target} is no file but a device; give the name of a file")
+        if target.exists() and not target.stat().st_mode & 0o222:
+            raise FileError(f"{target} is set to be read only; give another name, or allow writing")
+        _clear_forgotten(target)
         handle, name = tempfile.mkstemp(
-            prefix=f".{target.name}.", suffix=".part", dir=target.parent
+            prefix=f".{target.name}.", suffix=_SUFFIX, dir=target.parent
         )
         temporary = File(name)
         with os.fdopen(handle, "wb") as file:
@@ -43,14 +119,16 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
         if prove is not None:
             prove(temporary.read_bytes())
         temporary.chmod(_usual_mode(target))
-        temporary.replace(target)
+        waiting = _waiting.get()
+        if waiting is None:
+            temporary.replace(target)
+        else:
+            waiting.append((temporary, target))
         temporary = None
     except OSError as error:
-        reason = (error.strerror or "the system refused").lower()
-        raise FileError(
-            f"cannot write {target}: {reason}; "
-            "choose a folder that exists and that you may write to"
-        ) from error
+        raise _cannot(target, error) from error
+    except RuntimeError as error:  # no home folder of that name
+        raise FileError(f"cannot write {target}: {error}; give a folder that exists") from error
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)

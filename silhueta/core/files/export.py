@@ -60,7 +60,8 @@ def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str]:
     if suffix == ".dxf":
         tagged = read_tags(written)
         box = np.array(tagged.extents) * tagged.mm_per_unit
-        if np.abs(box - bounding_box(tagged.paths)).max() > _LENGTH_OFF:
+        # asked so that a number that is none fails
+        if not np.abs(box - bounding_box(tagged.paths)).max() <= _LENGTH_OFF:
             raise FileError("the extents in the DXF header are not those of its outline; not kept")
         return tagged.paths, "mm" if tagged.mm_per_unit == 1.0 else "in"
     drawing = read_svg(written, "the SVG")
@@ -84,7 +85,9 @@ def compare(
     off = _LENGTH_OFF + (CURVE_ERROR if any((p.kinds == CUBIC).any() for p in meant) else 0.0)
     apart = (None, None) if nested else ([[p] for p in meant], [[p] for p in found])
     want, got = figures(meant, apart[0]), figures(found, apart[1])
-    if not found or np.abs(np.subtract(bounding_box(meant), bounding_box(found))).max() > off:
+    if not found or not (
+        np.abs(np.subtract(bounding_box(meant), bounding_box(found))).max() <= off
+    ):
         raise FileError(
             f"{name} came back {got.size_mm[0]:.3f} x {got.size_mm[1]:.3f} mm instead of "
             f"{want.size_mm[0]:.3f} x {want.size_mm[1]:.3f} mm; not kept, please report this"
@@ -97,7 +100,7 @@ def compare(
             )
     # besides rounding, cubics may have been written as chords along their length
     chords = 0.01 * want.cut_length_mm if want.curves else 0.0
-    if abs(want.area_mm2 - got.area_mm2) > _AREA_OFF * want.area_mm2 + 1e-3 + chords:
+    if not abs(want.area_mm2 - got.area_mm2) <= _AREA_OFF * want.area_mm2 + 1e-3 + chords:
         raise FileError(
             f"{name} came back with {got.area_mm2:.2f} mm² instead of {want.area_mm2:.2f} mm²; "
             "not kept, please report this"

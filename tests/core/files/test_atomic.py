@@ -4,7 +4,7 @@ import stat
 import pytest
 
 from silhueta.core.errors import FileError
-from silhueta.core.files.atomic import write_whole
+from silhueta.core.files.atomic import all_or_none, write_whole
 
 
 def test_the_file_appears_whole_with_usual_rights(tmp_path):
@@ -37,3 +37,47 @@ def test_a_target_that_cannot_be_written_says_where_and_why(tmp_path, name):
         write_whole(tmp_path / name, b"new")
     assert str(tmp_path) in str(caught.value)
     assert "\n" not in str(caught.value)
+
+
+def test_of_several_files_all_are_put_in_place_or_none(tmp_path):
+    first, second = tmp_path / "a.dxf", tmp_path / "b.svg"
+    first.write_bytes(b"old")
+    with pytest.raises(FileError), all_or_none():
+        write_whole(first, b"new")
+        write_whole(tmp_path / "gone" / "b.svg", b"new")
+    assert first.read_bytes() == b"old"
+    with all_or_none():
+        write_whole(first, b"new")
+        write_whole(second, b"other")
+        assert first.read_bytes() == b"old"
+    assert (first.read_bytes(), second.read_bytes()) == (b"new", b"other")
+    with pytest.raises(FileError), all_or_none():  # fails as it is put in place
+        write_whole(first, b"newer")
+        write_whole(second, b"newer")
+        second.unlink()
+        second.mkdir()
+    assert first.read_bytes() == b"new"
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["a.dxf", "b.svg"]
+
+
+def test_links_are_written_through_and_what_is_read_only_stays(tmp_path):
+    real, link = tmp_path / "real.dxf", tmp_path / "link.dxf"
+    real.write_bytes(b"old")
+    link.symlink_to(real)
+    write_whole(link, b"new")
+    assert link.is_symlink()
+    assert real.read_bytes() == b"new"
+    real.chmod(0o444)
+    with pytest.raises(FileError, match="read only"):
+        write_whole(real, b"newer")
+    assert real.read_bytes() == b"new"
+
+
+def test_what_a_stopped_writer_left_is_cleared_away(tmp_path):
+    left, fresh = tmp_path / ".part.dxf.abc.part", tmp_path / ".part.dxf.def.part"
+    for file in (left, fresh):
+        file.write_bytes(b"half")
+    os.utime(left, (0, 0))
+    write_whole(tmp_path / "part.dxf", b"new")
+    assert not left.exists()
+    assert fresh.exists()

@@ -196,3 +196,20 @@ def test_each_colour_has_a_layer_and_a_fill_of_its_own_and_is_proven(tmp_path):
         assert proof.figures.size_mm == pytest.approx((40, 20))
     assert b'fill="#14344d"' in (tmp_path / "two.svg").read_bytes()
     assert sum(signed_area(part.outer) for part in made.parts) == pytest.approx(800)
+
+
+def test_a_header_with_a_number_that_is_none_is_no_proof(tmp_path, monkeypatch):
+    from silhueta.core.files import export as module
+
+    real = module.dxf_bytes
+
+    def spoilt(*given):
+        lines = real(*given).decode().split("\n")
+        lines[lines.index("$EXTMAX") + 2] = "nan"
+        return "\n".join(lines).encode()
+
+    monkeypatch.setattr(module, "dxf_bytes", spoilt)
+    drawing = draw(Outline((Contour(square(20)),)))
+    with pytest.raises(FileError):
+        export(drawing, tmp_path / "part.dxf")
+    assert not list(tmp_path.iterdir())
