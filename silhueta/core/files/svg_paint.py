@@ -25,7 +25,7 @@ from silhueta.core.tidy.widen import Pen, widened
 Rgb = tuple[int, int, int]
 _CLEAR = 0.02  # opacity, up to which paint is not seen
 _SOLID = 0.95  # opacity, from which nothing shows through
-_BROAD_PEN = 0.5  # mm, from which it matters that a stroke is wider one way than the other
+_BROAD_PEN = 0.1  # mm, from which it matters that a stroke is wider one way than the other
 _BARE = 250  # of 255 in each colour, from which paint is as white as the ground
 _PATTERN = (128, 128, 128)  # stands for what has no one colour
 

@@ -114,7 +114,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
                 whole = svg_path(element)
-                even = _is_even(whole.transform)
+                even = _stretch(whole.transform) < _STRETCHED
                 whole, to_page = _laid_out(whole, height)
                 paint = paint_of(element, number, _stroke_width(whole))
                 if paint.fill is None and paint.stroke is None:
@@ -275,6 +275,13 @@ def _is_even(by: Any) -> bool:
     return even and abs(by.a * by.c + by.b * by.d) <= 1e-9 * across * up
 
 
+def _stretch(by: Any) -> float:
+    """Return how many times longer a matrix makes what it lengthens most than what least."""
+    most, least = np.linalg.svd([[by.a, by.c], [by.b, by.d]], compute_uv=False)
+    return float(most / least) if least > 0 else math.inf
+
+
+_STRETCHED = 1.02  # from which a stroke is seen to be wider one way than the other
 _ToPage = tuple[float, float, float, float, float, float]  # a matrix, px to mm with y up
 
 
