@@ -57,7 +57,14 @@ def _tidy(source: Path, out: list[Path]) -> float:
     start = time.perf_counter()
     targets = [word for file in out for word in ("-o", str(file))]
     subprocess.run(
-        [sys.executable, "-m", "silhueta.cli", "tidy", str(source), *targets],
+        [
+            sys.executable,
+            "-c",
+            "from silhueta.cli import main; main()",
+            "tidy",
+            str(source),
+            *targets,
+        ],
         check=False,
         capture_output=True,
     )

@@ -18,6 +18,7 @@ from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.svg_paint import Paint, paint_of, simplified
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.measure import box_of
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
 from silhueta.core.units import MM_PER_INCH
@@ -137,6 +138,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         raise FileError(f"{name} cannot be understood as SVG; open and save it again") from error
     width = float(document.width or 0.0)
     frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
+    paths, paints = _on_page(paths, paints, frame, missed)
     units, says = _units(root.get("width")), _says_paint(root)
     return ReadDrawing(paths, units, frame, missed, tuple(paints), says)
 
@@ -229,6 +231,29 @@ def _give_size(root: Any) -> None:
     elif not given["width"] and not given["height"]:
         root.set("width", repr(wide))
         root.set("height", repr(high))
+
+
+def _on_page(
+    paths: list[Path],
+    paints: list[Paint],
+    frame: tuple[float, float, float, float] | None,
+    missed: dict[str, int],
+) -> tuple[list[Path], list[Paint]]:
+    """Return what is to be seen on the page: not the few shapes that lie wholly off it.
+
+    Where most do, the page is not meant.
+    """
+    if frame is None or not paths:
+        return paths, paints
+    left, bottom, right, top = np.array([box_of(path) for path in paths]).T
+    off = (left > frame[2]) | (right < frame[0]) | (bottom > frame[3]) | (top < frame[1])
+    shape = np.array([paint.shape for paint in paints])
+    gone = np.setdiff1d(shape, shape[~off])
+    if not len(gone) or 2 * len(gone) > len(np.unique(shape)):
+        return paths, paints
+    missed["off-page shapes"] = len(gone)
+    stays = np.flatnonzero(~np.isin(shape, gone)).tolist()
+    return [paths[i] for i in stays], [paints[i] for i in stays]
 
 
 def _length(text: str | None) -> tuple[float, str] | None:

@@ -39,23 +39,29 @@ def test_a_target_that_cannot_be_written_says_where_and_why(tmp_path, name):
     assert "\n" not in str(caught.value)
 
 
+def together(data, *targets, then=None):
+    with all_or_none():
+        for target in targets:
+            write_whole(target, data)
+        if then is not None:
+            then()
+
+
 def test_of_several_files_all_are_put_in_place_or_none(tmp_path):
     first, second = tmp_path / "a.dxf", tmp_path / "b.svg"
     first.write_bytes(b"old")
-    with pytest.raises(FileError), all_or_none():
-        write_whole(first, b"new")
-        write_whole(tmp_path / "gone" / "b.svg", b"new")
+    with pytest.raises(FileError):
+        together(b"new", first, tmp_path / "gone" / "b.svg")
     assert first.read_bytes() == b"old"
-    with all_or_none():
-        write_whole(first, b"new")
-        write_whole(second, b"other")
-        assert first.read_bytes() == b"old"
-    assert (first.read_bytes(), second.read_bytes()) == (b"new", b"other")
-    with pytest.raises(FileError), all_or_none():  # fails as it is put in place
-        write_whole(first, b"newer")
-        write_whole(second, b"newer")
+    together(b"new", first, second, then=lambda: first.read_bytes() == b"old" or pytest.fail())
+    assert (first.read_bytes(), second.read_bytes()) == (b"new", b"new")
+
+    def put_a_folder_there():
         second.unlink()
         second.mkdir()
+
+    with pytest.raises(FileError):  # as it is put in place
+        together(b"newer", first, second, then=put_a_folder_there)
     assert first.read_bytes() == b"new"
     assert sorted(file.name for file in tmp_path.iterdir()) == ["a.dxf", "b.svg"]
 

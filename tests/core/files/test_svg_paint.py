@@ -224,3 +224,12 @@ def test_what_no_outline_can_show_is_said():
         "dash patterns": 1,
         "stretched strokes": 1,
     }
+
+
+def test_a_stray_shape_off_the_page_is_left_out_and_said_unless_most_are():
+    page = '<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="20mm" viewBox="0 0 20 20">'
+    on, off = '<rect x="2" y="2" width="9" height="9"/>', '<circle cx="4" cy="-9000" r="3"/>'
+    stray = read_svg(f"{page}{on}{on}{off}</svg>".encode(), "plate.svg")
+    assert len(stray.paths) == 2
+    assert stray.left_out == {"off-page shapes": 1}
+    assert len(read_svg(f"{page}{on}{off}{off}</svg>".encode(), "plate.svg").paths) == 3
