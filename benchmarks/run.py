@@ -15,7 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from benchmarks.accuracy import run
 from benchmarks.baselines import run as baselines
 from benchmarks.clipart import opened
-from benchmarks.files import many_shapes, single_curves
+from benchmarks.files import dxf_kinds, many_shapes, single_curves
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
 from benchmarks.pictures import nodes
@@ -44,6 +44,7 @@ def main(scenes: int = 200, only: str = "") -> None:
             opened
         ),
         "Single curves: 200 SVG files (wanted: all written)": single_curves,
+        "Kinds of DXF content: 60 files by ezdxf (wanted: all)": dxf_kinds,
         "Many shapes: 20,000 of 15 segments (wanted: 15 s, 1 GiB)": many_shapes,
         "Ordinary pictures: scikit-image's nineteen (wanted: no crossing, none raw)": nodes,
         "Speed, 12-megapixel grey picture (wanted: ratio at most 2)": trace_ratio,
