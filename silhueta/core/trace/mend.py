@@ -2,7 +2,7 @@
 
 Words used here
     run     segments in a row that something crosses; what stands in their place is a stretch
-    stage   how closely a stretch keeps to the edge, from a tighter fit to the contour itself
+    stage   how closely a stretch keeps to the contour, from a tighter fit to the contour itself
 """
 
 from __future__ import annotations
@@ -22,14 +22,13 @@ from silhueta.core.work import Work
 
 _CHORD = 0.01  # px, for the search for crossings
 _MOST = 10_000  # crossings that are looked at in one turn
-# what a stretch follows and how it is made of it, to which share of what noise and tolerance allow
-_STAGES: tuple[tuple[Literal["edge", "found"], Literal["fitted", "lines"], float], ...] = (
-    ("edge", "fitted", 0.5),
-    ("found", "fitted", 0.5),
-    ("found", "fitted", 0.25),
-    ("found", "lines", 0.25),
-    ("found", "lines", 0.1),
-    ("found", "lines", 0.0),
+# how a stretch is made of the contour, within which share of what noise and tolerance allow
+_STAGES: tuple[tuple[Literal["fitted", "lines"], float], ...] = (
+    ("fitted", 0.5),
+    ("fitted", 0.25),
+    ("lines", 0.25),
+    ("lines", 0.1),
+    ("lines", 0.0),
 )
 _TURNS = 13  # after which loops go over to the contour all round
 _ASTRAY = 0.25  # of the edge, that a run may be longer than its share of the loop
@@ -43,17 +42,13 @@ class Mended(NamedTuple):
     bare: int
 
 
-def mended(
-    found: Contours, edge: Contours, fitted: Sequence[Loop], allowed: float, work: Work
-) -> Mended:
+def mended(found: Contours, fitted: Sequence[Loop], allowed: float, work: Work) -> Mended:
     """Return loops that neither cross themselves nor each other.
 
     Parameters
     ----------
     found : Contours
-        As they were found: these never cross.
-    edge : Contours
-        As they were moved to the edge, and fitted.
+        As they were found: these never cross. Moved to the edge they may, where it is unclear.
     fitted : sequence of Loop
     allowed : float, px
         How far noise and tolerance let a loop leave its contour.
@@ -70,7 +65,7 @@ def mended(
             break  # these are the contours themselves
         for i, segments in hit.items():
             if i not in mending:
-                mending[i] = _Mending(fitted[i], edge.contour(i), found.contour(i), allowed)
+                mending[i] = _Mending(fitted[i], found.contour(i), allowed)
             made = None
             if i not in whole and turn < _TURNS:
                 made = mending[i].worse(segments)
@@ -96,10 +91,10 @@ def _hits(loops: Sequence[Loop]) -> dict[int, Ints]:
 class _Mending:
     """One loop, and at which stage each segment of its fit stands."""
 
-    def __init__(self, fitted: Loop, edge: Floats, found: Floats, allowed: float) -> None:
+    def __init__(self, fitted: Loop, found: Floats, allowed: float) -> None:
         self._fitted, self._allowed = fitted, allowed
-        self._points = {"edge": edge, "found": found}
-        self._at = {"edge": _places(fitted, edge), "found": _places(fitted, found)}
+        self._points = found
+        self._at = _places(fitted, found)
         count = len(fitted.kinds)
         self._lengths = np.hypot(*(fitted.ends - fitted.starts).T) * (1 + fitted.bulges**2)
         self._stage = np.zeros(count, np.int64)
@@ -155,8 +150,8 @@ class _Mending:
         """Return what stands for the segments from `low` up to `high`."""
         count = len(self._stage)
         stage = int(self._stage[np.arange(low, high) % count].max())
-        source, way, share_of = _STAGES[stage - 1]
-        points, at = self._points[source], self._at[source]
+        way, share_of = _STAGES[stage - 1]
+        points, at = self._points, self._at
         begin, finish = int(at[low % count]), int(at[high % count])
         many = (finish - begin) % len(points)
         share = self._lengths[np.arange(low, high) % count].sum() / self._lengths.sum()

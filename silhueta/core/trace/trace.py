@@ -145,7 +145,7 @@ def trace(
         loops = _fit_all(fitting, work)
     with work.stage("check"):
         allowed = gate_of(tolerance, edge.noise)
-        loops = mended(got.contours, edge.contours, loops, allowed, work).loops
+        loops = mended(got.contours, loops, allowed, work).loops
         if isinstance(datum, OverallDatum):
             left, bottom, right, top = bounding_box(_solid(loops, got.contours))
             size = mm_per_px(datum, (right - left, top - bottom))

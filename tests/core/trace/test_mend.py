@@ -37,7 +37,7 @@ def test_only_what_crosses_is_fitted_anew():
     found = gathered(points, np.array([2400.0, 1200.0]), 0)
     fitted = [box(0, 0, 60, 40, 0.5), box(64, 0, 30, 40)]
     assert len(crossings(fitted)) == 2
-    made = mended(found, found, fitted, 1.0, Work())
+    made = mended(found, fitted, 1.0, Work())
     assert not len(crossings(made.loops))
     assert made.bare == 0
     wrong, right = made.loops
@@ -50,7 +50,7 @@ def test_only_what_crosses_is_fitted_anew():
 def test_fits_that_cross_everywhere_end_as_their_contours():
     points = [box_points(0, 0, 30, 30), box_points(10, 10, 10, 10)]
     found = gathered(points, np.array([900.0, -100.0]), 0)
-    made = mended(found, found, [circle_loop((15, 15), 18), circle_loop((15, 18), 18)], 1.0, Work())
+    made = mended(found, [circle_loop((15, 15), 18), circle_loop((15, 18), 18)], 1.0, Work())
     assert not len(crossings(made.loops))
     assert [length(loop) for loop in made.loops] == pytest.approx([120, 40], abs=3)
 
