@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from ezdxf.math import ConstructionArc, Vec2, bulge_to_arc
 from numpy.typing import NDArray
 from PIL import Image
 from scipy.optimize import least_squares
@@ -18,7 +19,6 @@ from silhueta.core.datum.gauge import gauge_pdf
 from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet
 from silhueta.core.datum.rectify import rectify
 from silhueta.core.errors import ScaleError, SilhuetaError
-from silhueta.core.geometry.flatten import flatten
 from silhueta.core.job import Datum, Job, LengthDatum, Optics, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.trace.job_trace import size_sigma, trace_job
@@ -64,7 +64,7 @@ def measure(
     )
     done, _, flat = trace_job(job, picture)
     part = replace(scene.part, x=0.0, y=0.0, turn=0.0)
-    loops = [np.asarray(flatten(loop, 0.005)) for loop in done.outline.loops]
+    loops = [_sampled(loop.nodes, loop.bulges) for loop in done.outline.loops]
     longest = max(loops, key=lambda p: float(np.ptp(p, axis=0).max()))
     points = _laid_on(np.vstack(loops), longest, part)
     u, v = np.ptp(points, axis=0)
@@ -87,6 +87,20 @@ def measure(
         float(np.abs(part.distance(points)).mean()),
         sigma,
     )
+
+
+def _sampled(nodes: NDArray[np.float64], bulges: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return points (N, 2) along a closed chain of lines and arcs, mm; arcs by ezdxf, exact."""
+    points: list[tuple[float, float]] = []
+    for start, end, bulge in zip(nodes, np.roll(nodes, -1, 0), bulges, strict=True):
+        own = [(float(start[0]), float(start[1]))]
+        if bulge:
+            centre, begin, finish, radius = bulge_to_arc(Vec2(start), Vec2(end), float(bulge))
+            arc = ConstructionArc(centre, radius, np.degrees(begin), np.degrees(finish))
+            along = [(point.x, point.y) for point in arc.flattening(0.005)]
+            own = along[:-1] if bulge > 0 else along[:0:-1]  # ezdxf's arcs turn left
+        points.extend(own)
+    return np.array(points)
 
 
 def _laid_on(points: np.ndarray, outer: np.ndarray, part: Part) -> np.ndarray:

@@ -81,12 +81,12 @@ def simplified(element: Any, paint: Paint, even: bool) -> list[str]:
     whole = _share(values.get("opacity"))
     clear = [
         whole * _share(values.get(name))
-        for name, colour in (("fill-opacity", paint.fill), ("stroke-opacity", paint.stroke))
+        for name, colour in (("stroke-opacity", paint.stroke), ("fill-opacity", paint.fill))
         if colour is not None
     ]
     if min(clear) < _SOLID:
         found.append("see-through paints")
-    words = [str(values.get(name)).strip() for name in ("fill", "stroke")]
+    words = [str(values.get(name)).strip() for name in ("stroke", "fill")]
     if any(word.startswith("url") for word in words):
         found.append("gradients")
     if paint.stroke is not None:
