@@ -47,6 +47,7 @@ _DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be ta
 _TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
 _SOFT_PX, _SOFT_MM = 12.0, 0.8  # width of an edge from which a photo is out of focus
 _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
+_NO_WEB_PX = 2.0  # width of a web that no picture shows
 _FAINT = 0.65  # share of a border with an edge, under which face and shadow are hardly parted
 _ALIKE = (
     "the part's face looks like its shadow, and the edge between them is faint, so the outline may "
@@ -56,6 +57,14 @@ _ALIKE = (
 _WEBS = (
     "webs between holes are too thin in this picture to be told from the holes: take the photo "
     "from nearer, or paint ink on the webs at Picture"
+)
+_CRESCENT = (
+    "only a crescent of what may be a hole was found: what it bends round looks like the part's "
+    "face; paint scrape on all of the hole at Picture, or ink if it is a mark"
+)
+_LOST = (
+    "not every hole that was seen has an edge that can be followed all round: look which one is "
+    "missing, and paint scrape on it at Picture, or take the photo in softer light"
 )
 
 
@@ -406,12 +415,27 @@ def _by_edges(
     return found.part, whole & ~found.part
 
 
+def _too_near(rings: list[Floats]) -> list[tuple[float, float]]:
+    """Return where holes come nearer to each other than any web that can be seen, px."""
+    from scipy.spatial import cKDTree
+
+    trees = [cKDTree(ring) for ring in rings[1:]]
+    found = []
+    for i, tree in enumerate(trees):
+        for ring in rings[1 : i + 1]:
+            near = np.asarray(tree.query(ring, distance_upper_bound=_NO_WEB_PX)[0])
+            if np.isfinite(near).any():
+                x, y = ring[near.argmin()].tolist()
+                found.append((x, y))
+    return found
+
+
 def _edges(
     near: _Near, scene: Scene, least_mm2: float, work: Work
 ) -> tuple[Contours, tuple[Doubt, ...]]:
     import cv2
 
-    (rough, leaning, thin), left, top, scale, light, alike = near
+    (rough, leaning, thin, crescents), left, top, scale, light, alike = near
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -447,12 +471,15 @@ def _edges(
         doubts += (Doubt((x, y), text),)
     if not thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
         rows, columns = np.nonzero(rough)
-        thin = [(float(columns.mean()), float(rows.mean()))]
+        place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
+        doubts += (Doubt(place, _LOST),)
     if alike and clear(rough, smaller(light, rough.shape)) < _FAINT:
         rows, columns = np.nonzero(rough)
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
         doubts += (Doubt(place, _ALIKE),)
-    doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
+    thin = thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
+    for places, text in ((thin, _WEBS), (crescents, _CRESCENT)):
+        doubts += tuple(Doubt((x / scale, y / scale), text) for x, y in places)
     corner = np.array([left, top], np.float64)
     moved = tuple(
         doubt._replace(place=(doubt.place[0] + left, doubt.place[1] + top)) for doubt in doubts

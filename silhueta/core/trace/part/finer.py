@@ -17,7 +17,16 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen, largest
+from silhueta.core.trace.part.holes import Faced, crescents, with_holes
+from silhueta.core.trace.part.looks import (
+    Light,
+    Looks,
+    Mask,
+    Seen,
+    filled_in,
+    ground_light,
+    largest,
+)
 from silhueta.core.work import Work
 
 _TURNS = 2
@@ -35,6 +44,7 @@ _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a h
 _WAIST = 0.7  # of a hole's half width, under which it may be two
 _OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 _CORE_MM = 2.0
+_LEAST_CORE = 500  # px of the face that its light is told from
 _OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
 _ALWAYS = np.array([0.12, 0.05, 0.05])  # spread of a face's look that is always allowed
 _HANGS_MM = 2.0
@@ -46,11 +56,18 @@ _THROWN = 1.0  # leaning against the part where a shadow is thrown
 
 
 class Finer(NamedTuple):
-    """The part (H, W), how each place leans (H, W), and where webs are too thin, px (x, y)."""
+    """The part (H, W), how each place leans (H, W), and doubtful places, px (x, y).
+
+    thin
+        Where webs are too thin.
+    crescents
+        Where only a crescent of a hole was found.
+    """
 
     part: Mask
     leaning: Light
     thin: list[tuple[float, float]]
+    crescents: list[tuple[float, float]]
 
 
 def finer(
@@ -84,7 +101,8 @@ def finer(
     prior[inside > _DEEP_MM] += _DEEP
     prior[shadow & (looks.shade | looks.deep)] -= _THROWN
     deepest = float(inside.max())
-    strange_by = like_face(looks, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
+    looks_face = evened(looks, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
+    strange_by = like_face(looks_face, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
     atypical = strange_by > _TYPICAL
     # walls and deep shade hang on the border, or fill a hole; a large dark place further in is
     # face in another thing's shadow
@@ -98,11 +116,12 @@ def finer(
     made = part & ~strange & looks.unlike
     bare = calmed = np.zeros(part.shape, np.float32)
     bins = _bins(looks, seen, made)
+    face_bins = _bins(looks_face, seen, made)
     near = outside < 8.0
     for turn in range(_TURNS):
         core = made & looks.unlike & ~strange
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
-        bare = _leaning(bins, core, (ground, rest))
+        bare = _leaning(face_bins, core, bins, (ground, rest))
         bare[~looks.unlike & seen.domain] -= 1.0
         bare = np.clip(bare, -_MOST, _MOST)
         leaning = np.clip(bare + prior, -_MOST, _MOST)
@@ -114,7 +133,13 @@ def finer(
         calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
         work.step((turn + 1) / _TURNS)
-    return Finer(made, bare.astype(np.float32), _thin_webs(calmed, made, seen.mm))
+    made = with_holes(made, Faced(bare.astype(np.float32), strange_by), seen.mm)
+    return Finer(
+        made,
+        bare.astype(np.float32),
+        _thin_webs(calmed, made, seen.mm),
+        crescents(made, looks.look[..., 0], seen.mm),
+    )
 
 
 def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]]:
@@ -122,11 +147,7 @@ def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]
     import cv2
 
     whole = cv2.morphologyEx(made.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    outlines = cv2.findContours(whole, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
-    inner = np.zeros(made.shape, np.uint8)
-    cv2.drawContours(inner, outlines, -1, 1, -1)
-
-    empty = ((inner > 0) & ~made).astype(np.uint8)
+    empty = ((filled_in(whole > 0) > 0) & ~made).astype(np.uint8)
     count, labels, stats, middles = cv2.connectedComponentsWithStats(empty, connectivity=4)
     found: dict[int, tuple[float, float]] = {}
     for more in _WEBS:
@@ -199,15 +220,33 @@ def like_face(looks: Looks, core: Mask) -> Light:
     return np.asarray(largest(np.abs(looks.look - middle) / usual), np.float32)
 
 
-def _leaning(bins: NDArray[np.int32], face: Mask, others: tuple[Mask, ...]) -> Light:
-    """Return the logarithm of how much more often each look is the face's than the others'."""
+def evened(looks: Looks, core: Mask) -> Looks:
+    """Return looks with the slow change of light over the face, seen in its `core`, taken out."""
+    if core.sum() < _LEAST_CORE:
+        return looks
+    level = looks.look[..., 0]
+    light = ground_light(level, core, one_sided=False)
+    light = np.clip(light, light[core].min(), light[core].max())
+    look = looks.look.copy()
+    look[..., 0] = level - light + np.float32(np.median(light[core]))
+    return looks._replace(look=look)
+
+
+def _leaning(
+    own: NDArray[np.int32], face: Mask, bins: NDArray[np.int32], others: tuple[Mask, ...]
+) -> Light:
+    """Return the logarithm of how much more often each look is the face's than the others'.
+
+    `own`: looks by the light on the face, for how often they are the face's.
+    """
     size = int(np.prod(_BINS))
-    share = _often(bins[face], size)
+    share = _often(own[face], size)
     against = [_often(bins[other], size) for other in others if other.sum() > 30]
     if not against:
         return np.full(bins.shape, _MOST, np.float32)
-    table = np.log(share + _RARE) - np.log(np.max(against, axis=0) + _RARE)
-    return np.asarray(table[bins], np.float32)
+    table = np.log(share + _RARE)
+    against_table = np.log(np.max(against, axis=0) + _RARE)
+    return np.asarray(table[own] - against_table[bins], np.float32)
 
 
 def _often(bins: NDArray[np.int32], size: int) -> NDArray[np.float64]:

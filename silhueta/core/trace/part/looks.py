@@ -311,13 +311,14 @@ def _rim_of(mask: Mask) -> Mask:
 
     padded = np.pad(mask.astype(np.uint8), 1)
     away = cv2.distanceTransform(padded, cv2.DIST_L2, 3)[1:-1, 1:-1]
-    outer = cv2.distanceTransform(np.pad(_filled(mask), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+    outer = cv2.distanceTransform(np.pad(filled_in(mask), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
     wide = 0.08 * min(mask.shape)
     rim = mask & (outer < wide) & (away > 0)
     return rim if rim.sum() > 50 else mask
 
 
-def _filled(mask: Mask) -> NDArray[np.uint8]:
+def filled_in(mask: Mask) -> NDArray[np.uint8]:
+    """Return a mask with its holes filled, of 0 and 1."""
     import cv2
 
     outlines = cv2.findContours(mask.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]

@@ -1,0 +1,224 @@
+"""Holes of a part by how each place leans: basins in the face, each filled as far as it is its own.
+
+Words used here
+    basin    places below a level that hang together, with the deepest of them
+    leaning  how much a place's look speaks for the face (see `finer`)
+
+A hole is filled up from its deepest place. Where two basins meet and both are deep for themselves,
+there is a web between them, however thin, and neither rises further; a shallow one belongs to the
+other. What lies outside of the part is a basin, too. This is the watershed by immersion of
+L. Vincent and P. Soille, "Watersheds in digital spaces: an efficient algorithm based on immersion
+simulations", IEEE Transactions on Pattern Analysis and Machine Intelligence 13(6), 1991, 583-598,
+with basins told by their depth.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.trace.part.looks import Light, Mask, filled_in
+
+_LEVELS = np.arange(-6.75, -0.24, 0.25)
+_OWN = 0.75  # depth from which a basin is one for itself
+_CALM_PX = 0.6
+_WAIST = 0.75  # of the half width of the smaller of two, from which there is none between them
+_SLIVER_PX, _SLIVER = 1.6, 0.25  # half width, px and of the other's, of what is no hole itself
+_OPENED = 0.5  # above the level where two met, at which it is looked for
+_TYPICAL, _MOST_ODD = 3.0, 8.0  # spreads that are not odd; times these, that count no further
+_FLOOR = -9.0
+_LEAST_HOLE = 1.2  # mm²
+_DEEP, _MEAN = -2.0, -1.2  # leaning of a hole: where it is clearest, and all over
+_OUTSIDE = 1
+_SMALL_HOLE = 150.0  # mm², up to which a hole has no bays
+_BAY, _LEAST_BAY = 0.15, 6  # share of its hull that is one; px of it that must show
+_AROUND_PX = 5
+_NOT_QUITE = 0.06  # of the logarithm of light, by which ground in a hole differs from the face
+
+
+class Faced(NamedTuple):
+    """How each place (H, W) stands to the face.
+
+    leaning
+        The logarithm of how much more often such a look is the face's.
+    odd
+        How many spreads it lies from the face's.
+    """
+
+    leaning: Light
+    odd: Light
+
+
+def with_holes(made: Mask, look: Faced, mm: float) -> Mask:
+    """Return a part with its holes as far as they reach.
+
+    Parameters
+    ----------
+    made : (H, W) of bool
+        The part, with holes that may be too small, cut in two or run into one.
+    look : Faced
+    mm : float
+        Side of a pixel.
+
+    """
+    import cv2
+
+    filled = filled_in(made) > 0
+    odd = np.log2(np.clip(look.odd / _TYPICAL, 1.0, _MOST_ODD))
+    calm = cv2.GaussianBlur((look.leaning - odd).astype(np.float32), (0, 0), _CALM_PX)
+    calm = np.where(filled, calm, np.float32(_FLOOR))
+    labels = _parted(_basins(calm, filled), calm, filled)
+    count = int(labels.max()) + 1
+    area = np.bincount(labels.ravel(), minlength=count)
+    total = np.bincount(labels.ravel(), weights=calm.ravel(), minlength=count)
+    deep = np.zeros(count)
+    np.minimum.at(deep, labels.ravel(), calm.ravel())
+    mean = total / np.maximum(area, 1)
+    fits = (area * mm * mm >= _LEAST_HOLE) & (deep <= _DEEP) & (mean <= _MEAN)
+    fits[0] = False
+    hole = fits[labels]
+    _, before = cv2.connectedComponents((filled & ~made).astype(np.uint8), connectivity=4)
+    before = np.asarray(before, np.int32)
+    redrawn = np.zeros(int(before.max()) + 1, bool)
+    redrawn[np.unique(before[hole])] = True
+    redrawn[0] = True
+    empty = filled & (hole | ~redrawn[before])
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(empty.astype(np.uint8), connectivity=4)
+    crumb = stats[:, cv2.CC_STAT_AREA] * mm * mm < _LEAST_HOLE
+    whole = filled & (~empty | crumb[labels])
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(whole.astype(np.uint8))
+    return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()))
+
+
+def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
+    """Return where only a crescent of a small hole was found, px (x, y).
+
+    Of a hole in a thick part the wall shows as a crescent, and what it bends round is ground that
+    may be as light as the face: but hardly quite as light, and small holes have no bays.
+    """
+    import cv2
+
+    filled = filled_in(made) > 0
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        (filled & ~made).astype(np.uint8), connectivity=4
+    )
+    found = []
+    square = np.ones((3, 3), np.uint8)
+    wide = np.ones((2 * _AROUND_PX + 1,) * 2, np.uint8)
+    for label in range(1, count):
+        left, top, across, high, area = stats[label].tolist()
+        if not _LEAST_HOLE < area * mm * mm < _SMALL_HOLE:
+            continue
+        pad = _AROUND_PX + 2
+        rows = slice(max(top - pad, 0), top + high + pad)
+        box = (rows, slice(max(left - pad, 0), left + across + pad))
+        one = (labels[box] == label).astype(np.uint8)
+        outlines = cv2.findContours(one, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
+        hull = np.zeros_like(one)
+        cv2.fillConvexPoly(hull, cv2.convexHull(max(outlines, key=len)), 1)
+        bay = (hull > 0) & made[box]
+        inner = bay & (cv2.dilate(one, square) == 0)
+        beside = (cv2.dilate(hull, wide) > cv2.dilate(hull, square, iterations=2)) & made[box]
+        if bay.sum() < _BAY * hull.sum() or inner.sum() < _LEAST_BAY or not beside.any():
+            continue
+        face = light[box][beside]
+        usual = 1.4826 * float(np.median(np.abs(face - np.median(face))))
+        if abs(float(np.median(light[box][inner]) - np.median(face))) > max(_NOT_QUITE, usual):
+            found.append((left + 0.5 * across, top + 0.5 * high))
+    return found
+
+
+class _Basins(NamedTuple):
+    """Which basin each place is of, 0: none, 1: outside of the part; which met, at which level."""
+
+    held: NDArray[np.int32]
+    met: list[tuple[int, int, float]]
+
+
+def _basins(calm: Light, filled: Mask) -> _Basins:
+    """Return the basins that are deep for themselves; what meets one later is nobody's."""
+    import cv2
+    from scipy.ndimage import minimum
+
+    held = np.where(filled, 0, _OUTSIDE).astype(np.int32)
+    deepest = {_OUTSIDE: _FLOOR}
+    full: set[int] = set()
+    meetings = []
+    for level in _LEVELS.tolist():
+        count, wet = cv2.connectedComponents((calm < level).astype(np.uint8), connectivity=4)
+        wet = np.asarray(wet, np.int32)
+        pairs = np.unique(np.column_stack([wet[wet > 0], held[wet > 0]]), axis=0)
+        within: dict[int, list[int]] = {}
+        for pool, basin in pairs[pairs[:, 1] > 0].tolist():
+            within.setdefault(pool, []).append(basin)
+        low = minimum(calm, wet, np.arange(count))
+        name = np.zeros(count, np.int32)
+        for pool in range(1, count):
+            known = within.get(pool, [])
+            if not known:
+                name[pool] = max(deepest) + 1
+                deepest[int(name[pool])] = float(low[pool])
+                continue
+            own = [b for b in known if level - deepest[b] >= _OWN]
+            if len(own) > 1 or any(b in full for b in known):
+                meetings += [(own[i], own[j], level) for i in range(len(own)) for j in range(i)]
+                full.update(own)
+                continue
+            name[pool] = min(known, key=lambda b: deepest[b])
+        grown = name[wet]
+        held = np.where((grown > 0) & (held != _OUTSIDE), grown, held)
+    return _Basins(held, sorted(set(meetings)))
+
+
+def _parted(basins: _Basins, calm: Light, filled: Mask) -> NDArray[np.int32]:
+    """Return which hole each place below the face is of, 0: none.
+
+    Basins that met are two holes where there is a waist between them, as a web leaves it. Shade
+    and light in one hole have none: their border soon opens as wide as the hole.
+    """
+    import cv2
+    from scipy.ndimage import distance_transform_edt
+
+    group = np.arange(int(basins.held.max()) + 1)
+    for level in sorted({level for *_, level in basins.met}):
+        pairs = [(a, b) for a, b, met in basins.met if met == level and _OUTSIDE not in (a, b)]
+        wide = min(level + _OPENED, float(_LEVELS[-1]))
+        _join(group, pairs, basins.held, (calm < wide) | ~filled)
+    below = calm < _LEVELS[-1]
+    grouped = np.where(basins.held > 0, group[basins.held], 0).astype(np.int32)
+    # what is nobody's goes to the nearest, with a line of face between two
+    nearest = distance_transform_edt(grouped == 0, return_distances=False, return_indices=True)
+    spread = np.where(below | ~filled, grouped[tuple(nearest)], 0).astype(np.int32)
+    square = np.ones((3, 3), np.uint8)
+    high = cv2.dilate(spread.astype(np.float32), square)
+    low = cv2.erode(np.where(spread > 0, spread, spread.max()).astype(np.float32), square)
+    line = (high != low) & (spread > 0)
+    hole = np.where(line | (spread == _OUTSIDE), 0, spread)
+    return np.asarray(hole, np.int32)
+
+
+def _join(
+    group: NDArray[np.int64], pairs: list[tuple[int, int]], held: NDArray[np.int32], below: Mask
+) -> None:
+    """Put basins that met, and have no waist between them, into one group."""
+    import cv2
+    from scipy.ndimage import maximum_position
+
+    if not pairs:
+        return
+    deep = cv2.distanceTransform(below.astype(np.uint8), cv2.DIST_L2, 5)
+    names = np.unique(group[np.array(pairs)])
+    places = maximum_position(deep, group[held], names)
+    peaks = dict(zip(names.tolist(), places, strict=True))
+    for pair in pairs:
+        one, other = sorted((int(group[basin]) for basin in pair), key=lambda g: deep[peaks[g]])
+        if one == other:
+            continue
+        least, most = float(deep[peaks[one]]), float(deep[peaks[other]])
+        if least >= max(_SLIVER_PX, _SLIVER * most):  # else shade along the other's border
+            _, pieces = cv2.connectedComponents((deep > _WAIST * least).astype(np.uint8))
+            if pieces[peaks[one]] != pieces[peaks[other]]:
+                continue
+        group[group == one] = other
