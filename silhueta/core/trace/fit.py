@@ -23,7 +23,7 @@ _PARTED = 30.0  # of noise², that a segment must save besides
 _PARTED_ALONG, _PARTED_ROUGH = 6.0, 40.0  # the same where neighbours err together, times so many
 CORNER = np.radians(35.0)  # radians
 _ASIDE, _FEW = 3.0, 0.15  # gates that few of a circle's points may leave it by, and their share
-_USUAL = 1.3  # of the error, that a photo's contour is off on the whole
+_USUAL = 1.4  # of the error, that a photo's contour is off on the whole
 _ENOUGH = 1.5  # gates that a photo's contour may be off in places
 _TRIES = 4
 _SHORT = 5  # points, under which a chain stays as it is
@@ -34,6 +34,8 @@ _TIE_PRICE = 6.0  # of a segment's price, that a tangent joint may cost
 _LONGER = 1.15  # of the contour's own length, that what is fitted to it may be
 _ROUNDEST = 12.0  # bulge; more is an arc closed but for a slit
 _ASTRAY = 6.0  # px: two almost parallel neighbours meet farther off, and would make a spike
+_HARDLY = 1.2  # times as far off, that is hardly worse
+_ASTRAY_ROUGH = 3.0  # gates: the same for a photo, whose corners are rounded more
 _SLIDES = 40  # points along the contour that a node may slide
 _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
@@ -98,20 +100,30 @@ def fit_contour(
     # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
     enough = _ENOUGH * gate + _WRONG if rough else gate
     usual = max(_USUAL * noise, _FINEST) if rough else np.inf
+    astray = max(_ASTRAY, _ASTRAY_ROUGH * gate) if rough else _ASTRAY
+    tried = [best]
     for share in _TIGHTER:
-        if best.worst <= enough and _is_sound(best, area, around) and best.typical <= usual:
+        if best.worst <= enough and _is_sound(best, area, around, astray) and best.typical <= usual:
             break
         if len(best.nodes) > _RAGGED * len(points):
             break  # mere noise: no chain describes it
         again = _chain(local, share * gate, trim, share * share * price, corner)
-        if again.worst < best.worst or not _is_sound(best, area, around) or best.typical > usual:
+        if (
+            again.worst < best.worst
+            or not _is_sound(best, area, around, astray)
+            or best.typical > usual
+        ):
             best = again
+        tried.append(again)
     for share in _TIGHTEST:
         if best.worst <= enough + _WRONG or len(best.nodes) > _RAGGED * len(points):
             break
         again = _chain(local, share * gate, trim, share * share * price, corner)
         best = again if again.worst < best.worst else best
-    if not _is_sound(best, area, around):
+    if rough and best.worst > enough:  # then more segments bought nothing
+        sound = [chain for chain in tried if _is_sound(chain, area, around, astray)]
+        best = next((c for c in sound if c.worst < _HARDLY * best.worst), best)
+    if not _is_sound(best, area, around, astray):
         return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
 
@@ -143,11 +155,11 @@ def _around(points: Floats) -> float:
     return float(np.hypot(*(np.roll(points, -1, axis=0) - points).T).sum())
 
 
-def _is_sound(chain: _Chain, area: float, around: float) -> bool:
+def _is_sound(chain: _Chain, area: float, around: float, astray: float) -> bool:
     """Return whether a chain is a loop at all, about as large and no longer than its contour."""
     if not (np.isfinite(chain.nodes).all() and np.isfinite(chain.bulges).all()):
         return False
-    if chain.astray > _ASTRAY:
+    if chain.astray > astray:
         return False
     steps = np.hypot(*(np.roll(chain.nodes, -1, axis=0) - chain.nodes).T)
     if len(steps) < (2 if chain.bulges.any() else 3) or steps.min() < 1e-3:

@@ -39,6 +39,7 @@ from silhueta.core.trace.mend import mended
 from silhueta.core.trace.pen import Drawing
 from silhueta.core.trace.pen_trace import bridged, lines_of, middles, one_edge
 from silhueta.core.trace.segments import TRIM
+from silhueta.core.trace.uneven import evened
 from silhueta.core.trace.walls import Walls, at_the_top
 from silhueta.core.trace.wobble import ROOM, wobble_of
 from silhueta.core.trace_settings import Keep, TraceSettings
@@ -336,18 +337,24 @@ class _Fitting(NamedTuple):
     def loop(self, i: int) -> Loop:
         """Return contour `i` fitted, with curves where they may be."""
         points, edge = self.edge.contours.contour(i), self.edge
-        made = fit_contour(
-            points,
-            self.tolerance,
-            edge.noise,
-            edge.reach,
-            np.radians(self.settings.corner),
-            edge.along,
-            edge.rough,
-        ).loop
+        if edge.rough:
+            points = evened(points, edge.noise, lambda times: self._fitted(points, times))
+        made = self._fitted(points)
         if self.settings.fit == "curves":
             return curved(made, points, max(self.tolerance, 3 * edge.noise))
         return made
+
+    def _fitted(self, points: Floats, times: float = 1.0) -> Loop:
+        """Return a contour fitted as so many times the edge's noise needs it."""
+        return fit_contour(
+            points,
+            times * self.tolerance,
+            times * self.edge.noise,
+            self.edge.reach,
+            np.radians(self.settings.corner),
+            self.edge.along,
+            self.edge.rough,
+        ).loop
 
 
 def _fit_all(fitting: _Fitting, work: Work) -> list[Loop]:

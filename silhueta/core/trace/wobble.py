@@ -35,7 +35,7 @@ _LAGS = (3, 6, 10, 16, 24)  # px
 _BLOCKS = (2, 4, 8, 14, 22, 32, 46, 64)  # px
 _FEWEST = 60  # differences, from which they count
 _STRAIGHT = 30  # times the lag or block that a ring is long at least
-_SHARE, _BELL = 0.35, 1 / 0.45376  # quantile of absolute values, corners above; deviation over it
+SHARE, BELL = 0.35, 1 / 0.45376  # quantile of absolute values, corners above; deviation over it
 _MOST_ALONG = 25.0
 _EVENLY = (0.6, 1.5)  # px from point to point, that need not be made even
 _ROUND, _ROUNDEST = 0.08, 3.0  # of its radius, and px, that a round ring is off at most
@@ -112,4 +112,4 @@ def _spread(rings: list[Floats], lag: int, block: int) -> float:
         seen.append(third_differences(means, lag))
     if sum(map(len, seen)) < _FEWEST:
         return 0.0
-    return (_BELL * float(np.quantile(np.concatenate(seen), _SHARE))) ** 2 / THIRD
+    return (BELL * float(np.quantile(np.concatenate(seen), SHARE))) ** 2 / THIRD
