@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: setup setup-dev demo demo-offscreen test bench screenshots lock clean
+.PHONY: setup setup-dev demo demo-offscreen test bench fuzz screenshots lock clean
 
 setup: $(VENV)/.ready
 
@@ -34,6 +34,9 @@ test: $(VENV)/.ready-dev
 
 bench: $(VENV)/.ready-dev
 	$(BIN)/python -m benchmarks.run
+
+fuzz: $(VENV)/.ready-dev
+	$(BIN)/python -m fuzz.harness --seconds 600
 
 screenshots: $(VENV)/.ready-dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tools.screenshots

@@ -99,18 +99,26 @@ def write_report(target: File, content: dict[str, object], work: Work) -> None:
     write_whole(target, (json.dumps(content, indent=2) + "\n").encode())
 
 
+_EVERY = 10.0  # s between lines into a pipe
+
+
 class Progress:
-    """One line on a terminal's stderr, from the first second on."""
+    """One line on a terminal's stderr, from the first second on; into a pipe, one every 10 s."""
 
     def __init__(self) -> None:
-        self._began = time.monotonic()
+        self._began = self._said = time.monotonic()
         self._shown = -1
         self._live = sys.stderr.isatty()
 
     def __call__(self, stage: str, fraction: float) -> None:
         """Show the share of a stage that is done."""
-        percent = int(100 * fraction)
-        if not self._live or time.monotonic() - self._began < 1.0 or percent == self._shown:
+        percent, now = int(100 * fraction), time.monotonic()
+        if not self._live:
+            if now - self._said >= _EVERY:
+                self._said = now
+                say(f"{stage} {percent} %")
+            return
+        if now - self._began < 1.0 or percent == self._shown:
             return
         self._shown = percent
         sys.stderr.write(f"\r\x1b[K{stage} {percent} %")

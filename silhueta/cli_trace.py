@@ -181,6 +181,21 @@ def trace(
         or pen is not None
         or colours is not None
     )
+    if colours is not None:
+        idle = [
+            name
+            for name, given in (
+                ("--pen", pen is not None),
+                ("--invert", invert),
+                ("--smooth", bool(smooth)),
+            )
+            if given
+        ]
+        if idle:
+            raise click.UsageError(
+                f"{' and '.join(idle)} can do nothing beside --colours, which follows every border "
+                "between two colours as it is; leave one of them out"
+            )
     if close_gaps is not None and pen is None:
         raise click.UsageError("--close-gaps needs --pen outer, inner or centre")
     if sheet_corners is not None and not sheet:
@@ -200,6 +215,11 @@ def trace(
     with work.stage("read"):
         source = read_picture_file(picture)
         decoded = decode(source)
+    if decoded.pages > 1:
+        say(
+            f"note: {picture.name} holds {decoded.pages} pages; the first is traced (the window "
+            "opens the others)"
+        )
     try:
         optics = Optics(thickness or 0.0, focal35, datum_height)
     except SilhuetaError as error:

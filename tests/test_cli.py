@@ -285,3 +285,16 @@ def test_trace_options_that_make_no_sense(call, plate_png, tmp_path, options, sa
     assert code == 2
     assert says in said
     assert "Traceback" not in said
+
+
+def test_into_a_pipe_progress_is_a_line_now_and_then(monkeypatch, capsys):
+    from silhueta import cli_report
+
+    clock = [0.0]
+    monkeypatch.setattr(cli_report.time, "monotonic", lambda: clock[0])
+    progress = cli_report.Progress()
+    for second in (1, 9, 11, 15, 20, 22):
+        clock[0] = second
+        progress("fit", second / 100)
+    said = capsys.readouterr().err.splitlines()
+    assert said == ["silhueta: fit 11 %", "silhueta: fit 22 %"]

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.scale import Scale
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
-from silhueta.core.job import PixelDatum, TraceSettings
-from silhueta.core.picture.decode import Picture
+from silhueta.core.job import PictureFile, PixelDatum, TraceSettings
+from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.tidy.thin import thinned
 from silhueta.core.trace.field import colour_field
 from silhueta.core.trace.part.border import Sight, border
@@ -30,14 +33,16 @@ def main() -> None:
         (grey, TraceSettings(speck=0.0, pen="centre")),
     )
     for picture, settings in runs:
-        trace(Picture(picture, None, None, "PNG"), PixelDatum(0.1), settings)
+        trace(_read(picture), PixelDatum(0.1), settings)
     cut = grey.copy()
     cut[30:40] = 250  # two open lines
-    trace(Picture(cut, None, None, "PNG"), PixelDatum(0.1), TraceSettings(speck=0, pen="centre"))
+    trace(_read(cut), PixelDatum(0.1), TraceSettings(speck=0, pen="centre"))
     colours = np.repeat(grey[:, :, None], 3, axis=2)
     colours[40:60, 8:60] = (200, 30, 30)
     colour_field(colours, [(200, 30, 30)])
-    trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
+    for writeable in (True, False):  # out of a cleaned picture, and out of a file
+        colours.flags.writeable = writeable
+        trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
     light = np.repeat(grey[:, :, None], 3, axis=2).astype(np.float32) / np.float32(255)
     turn = np.linspace(0, 2 * np.pi, 200, endpoint=False)
     ring = 48 + 30 * np.column_stack([np.cos(turn), -np.sin(turn)])
@@ -59,6 +64,15 @@ def main() -> None:
     )
     united([curve], [Loop(ragged)])
     with_arcs(curve, 0.01)
+
+
+def _read(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> Picture:
+    """Return a picture as it comes out of a file: what is compiled depends on how it is held."""
+    from PIL import Image
+
+    stream = io.BytesIO()
+    Image.fromarray(grey).save(stream, "PNG")
+    return decode(PictureFile(stream.getvalue(), "warm.png"))
 
 
 if __name__ == "__main__":

@@ -4,12 +4,19 @@ from __future__ import annotations
 
 import io
 import logging
+import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from silhueta.core.errors import FileError
+from silhueta.core.files.limits import (
+    MOST_BYTES,
+    MOST_FIT_POINTS,
+    MOST_SEGMENTS,
+    MOST_SHAPES,
+)
 from silhueta.core.files.svg_read import ReadDrawing
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.transform import scale
@@ -17,10 +24,11 @@ from silhueta.core.geometry.transform import scale
 if TYPE_CHECKING:
     from ezdxf.document import Drawing as DxfDocument
 
-_MOST_BYTES = 200_000_000
-_MOST_ENTITIES = 200_000
 _DEEPEST = 16  # blocks within blocks
 _BINARY = b"AutoCAD Binary DXF"
+# what is no vertex of a polyline; layers, styles and the like are few
+_RECORD = re.compile(rb"\n[ \t]*0[ \t]*\r?\n[ \t]*(?!VERTEX|SEQEND|ATTRIB)[A-Z3]")
+_OTHER_RECORDS = 20_000
 _SAME = 1e-6  # units between a path's ends that make it closed in fact
 # $INSUNITS (Autodesk, "DXF Reference", HEADER section): name and mm
 _UNITS = {
@@ -43,11 +51,14 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     Raises
     ------
     FileError
-        If it is no DXF, is damaged beyond recovery, or unfolds to over 200,000 entities.
+        If it is no DXF, is damaged beyond recovery, unfolds to over 50,000 entities, or holds more
+        than can be read besides (`limits`).
 
     """
-    if len(data) > _MOST_BYTES:
+    if len(data) > MOST_BYTES["DXF"]:
         raise FileError(f"{name} is over 200 MB, more than can be read; save it smaller")
+    if len(_RECORD.findall(data)) > MOST_SHAPES + _OTHER_RECORDS:
+        raise _too_many(name)
     document = _document(data, name)
     units, factor = _UNITS.get(int(document.header.get("$INSUNITS", 0) or 0), ("unitless", 1.0))
     if units == "unitless":
@@ -56,29 +67,40 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     fills: list[Any] = []
     left_out: dict[str, int] = {}
     try:
-        _bound_blocks(document, name)
-        entities = list(_unfolded(document, name))
+        entities = list(_unfolded(document, name, _bound_blocks(document, name)))
     except FileError:
         raise
     except Exception as error:  # blocks with numbers no reader expects
         raise FileError(f"{name} holds a block that cannot be understood; save it again") from error
+    segments = 0
     for entity in entities:
         missed = "hidden" if _is_hidden(document, entity) else _LEFT.get(entity.dxftype())
         if missed == "hatches":
             fills.append(entity)
         if missed is None:
+            _bound_spline(entity, name)
             try:
-                paths.extend(scale(path, factor) for path in _paths(entity))
+                made = [scale(path, factor) for path in _paths(entity)]
+                paths.extend(made)
+                segments += sum(len(path.kinds) for path in made)
             except Exception:  # numbers no reader expects: one thing less, and said
                 missed = "empty or damaged things"
+        if segments > MOST_SEGMENTS:
+            raise FileError(
+                f"{name} holds over {MOST_SEGMENTS:,} segments, more than can be read: save it in "
+                "parts, or with fewer nodes"
+            )
         if missed is not None:
             left_out[missed] = left_out.get(missed, 0) + 1
     if fills and not paths:  # what nothing else draws
         paths = [scale(path, factor) for fill in fills for path in _filled(fill)]
         left_out.pop("hatches")
+    if not paths and not left_out and b"EOF" not in data[-_TAIL:] and not data.startswith(_BINARY):
+        raise FileError(f"{name} is cut short: its end is missing; copy or save it again")
     return ReadDrawing(paths, units, None, left_out)
 
 
+_TAIL = 200  # bytes in which a whole file says that it ends
 _LEFT = {
     "TEXT": "texts",
     "MTEXT": "texts",
@@ -96,9 +118,10 @@ _LEFT = {
 
 def _is_hidden(document: DxfDocument, entity: Any) -> bool:
     """Return whether an entity, or its layer, is switched off or frozen."""
-    if entity.dxf.get("invisible", 0):
+    dxf = entity.dxf
+    if dxf.is_supported("invisible") and dxf.get("invisible", 0):
         return True
-    name = entity.dxf.get("layer", "0")
+    name = dxf.get("layer", "0") if dxf.is_supported("layer") else "0"
     layer: Any = document.layers.get(name) if document.layers.has_entry(name) else None
     return layer is not None and (layer.is_off() or layer.is_frozen())
 
@@ -136,6 +159,17 @@ def _as_text(data: bytes, name: str) -> bytes:
     return "\n".join([*lines, ""]).encode("utf-8", "surrogateescape")
 
 
+def _bound_spline(entity: Any, name: str) -> None:
+    if entity.dxftype() != "SPLINE":
+        return
+    points = len(entity.fit_points) if not len(entity.control_points) else 0
+    if points > MOST_FIT_POINTS:
+        raise FileError(
+            f"{name} holds a spline through {points:,} points; at most {MOST_FIT_POINTS:,} can be "
+            "read: save it with control points, or as a polyline"
+        )
+
+
 def _filled(hatch: Any) -> list[Path]:
     """Return the boundaries of a hatch; none where they cannot be told."""
     from ezdxf import path as ezdxf_path
@@ -157,8 +191,11 @@ def _r12_units(data: bytes) -> tuple[str, float]:
     return "unitless", 1.0
 
 
-def _bound_blocks(document: DxfDocument, name: str) -> None:
-    """Raise when blocks unfold into too many entities, or into themselves, before they do."""
+def _bound_blocks(document: DxfDocument, name: str) -> dict[str, int]:
+    """Return how many entities each block holds, unfolded.
+
+    Raises before blocks unfold into too many, or into themselves.
+    """
     sizes: dict[str, int] = {}
     open_now: set[str] = set()
 
@@ -170,34 +207,41 @@ def _bound_blocks(document: DxfDocument, name: str) -> None:
         open_now.add(key)
         total = 0
         for entity in layout:
-            total += 1
             if entity.dxftype() == "INSERT":
                 inner = str(entity.dxf.get("name", "")).lower()
                 block: Any = document.blocks.get(inner)
                 if block is not None:
                     total += max(int(entity.mcount), 1) * size(block, inner, depth + 1)
-            if total > _MOST_ENTITIES:
-                raise FileError(
-                    f"{name} unfolds into over {_MOST_ENTITIES:,} entities, more than can be read"
-                )
+            else:
+                total += 1
+            if total > MOST_SHAPES:
+                raise _too_many(name)
         open_now.discard(key)
         sizes[key] = total
         return total
 
     size(document.modelspace(), "*model", 0)
+    return sizes
 
 
-def _unfolded(document: DxfDocument, name: str) -> Iterator[Any]:
+def _too_many(name: str) -> FileError:
+    return FileError(
+        f"{name} unfolds into over {MOST_SHAPES:,} shapes, more than can be read: save it in "
+        "parts, or without what is not to be cut"
+    )
+
+
+def _unfolded(document: DxfDocument, name: str, sizes: dict[str, int]) -> Iterator[Any]:
     count = 0
     stack: list[tuple[Any, int]] = [(entity, 0) for entity in document.modelspace()]
     while stack:
         entity, depth = stack.pop()
         count += 1
-        if count > _MOST_ENTITIES:
-            raise FileError(
-                f"{name} unfolds into over {_MOST_ENTITIES:,} entities, more than can be read"
-            )
+        if count > 2 * MOST_SHAPES:  # blocks that only hold blocks
+            raise _too_many(name)
         if entity.dxftype() == "INSERT":
+            if not sizes.get(str(entity.dxf.get("name", "")).lower()):
+                continue  # an empty block, however often
             if depth >= _DEEPEST:
                 raise FileError(
                     f"{name} has blocks within blocks without end; save it again, exploded"

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import zlib
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
 from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.limits import MOST_BYTES, MOST_FILE
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
 from silhueta.core.inspection.figures import double_count, report
+from silhueta.core.whole_file import read_whole
+
+_UTF_16 = b"\xff\xfe<\x00", b"\xfe\xff\x00<"
 
 
 def read_bytes(source: File) -> bytes:
@@ -16,17 +21,10 @@ def read_bytes(source: File) -> bytes:
     Raises
     ------
     FileError
-        If it cannot be read or is empty.
+        If it cannot be read, is empty or over 2 GB, or is no file.
 
     """
-    try:
-        data = source.read_bytes()
-    except OSError as error:
-        reason = (error.strerror or "it cannot be read").lower()
-        raise FileError(f"cannot open {source}: {reason}; check the name and the rights") from error
-    if not data:
-        raise FileError(f"{source.name} is empty (0 bytes); save it again")
-    return data
+    return read_whole(source, MOST_FILE, FileError)
 
 
 def read_drawing(source: File) -> ReadDrawing:
@@ -38,15 +36,34 @@ def read_drawing(source: File) -> ReadDrawing:
         If it cannot be read or is neither.
 
     """
-    data = read_bytes(source)
+    data = _unpacked(read_bytes(source), source.name)
     if data.startswith(b"AutoCAD Binary DXF"):
         return read_dxf(data, source.name)
     start = data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n")
-    if start.startswith(b"<"):
+    if start.startswith((b"<", *_UTF_16)):
         return read_svg(data, source.name)
     if start[:1].isdigit() and (b"SECTION" in data[:65536]):
         return read_dxf(data, source.name)
     raise FileError(f"{source.name} is neither DXF nor SVG; give a file of one of these kinds")
+
+
+def _unpacked(data: bytes, name: str) -> bytes:
+    """Return what a gzipped SVG holds; anything else as it is."""
+    if not data.startswith(b"\x1f\x8b"):
+        return data
+    most = MOST_BYTES["SVG"]
+    unpack = zlib.decompressobj(wbits=16 + zlib.MAX_WBITS)
+    try:
+        whole = unpack.decompress(data, most + 1)
+    except zlib.error as error:
+        raise FileError(f"{name} is packed and damaged; save it again") from error
+    if len(whole) > most:
+        raise FileError(
+            f"{name} unpacks to over {most / 1e6:,.0f} MB, more than can be read; save it smaller"
+        )
+    if not unpack.eof:
+        raise FileError(f"{name} is packed and cut short; copy or save it again")
+    return whole
 
 
 def inspect_file(source: File) -> dict[str, object]:

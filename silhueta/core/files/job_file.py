@@ -23,6 +23,7 @@ from silhueta import __version__
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
+from silhueta.core.files.limits import MOST_JOB
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import (
@@ -48,7 +49,6 @@ SUFFIX = ".silhueta"
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
 # light, height of the datum, doubts
 FORMAT = 4
-_MOST_JSON = 500_000_000
 _MOST_PICTURE = 1_000_000_000
 _DATUMS: dict[str, type[Datum]] = {
     "dpi": DpiDatum,
@@ -173,7 +173,7 @@ def load_marks(source: File) -> dict[str, Job]:
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         if _MARKS not in archive.namelist():
             return {}
-        text = _member(archive, _MARKS, _MOST_JSON, source.name)
+        text = _member(archive, _MARKS, MOST_JOB, source.name)
     try:
         records = msgspec.json.decode(text, type=dict[str, _JobRecord])
         return {name: _job(record, job.picture) for name, record in records.items()}
@@ -223,7 +223,7 @@ def job_from_bytes(data: bytes, name: str) -> Job:
     """Return the job in the bytes of a job file; see :func:`load_job`."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            text = _member(archive, "job.json", _MOST_JSON, name)
+            text = _member(archive, "job.json", MOST_JOB, name)
             version = msgspec.json.decode(text, type=_Format).format
             if version > FORMAT:
                 raise FileError(

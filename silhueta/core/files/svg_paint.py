@@ -18,6 +18,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.path import LINE, Loop, OpenPath, Path
 from silhueta.core.geometry.region.region import Rule, combined, covered, painted
 from silhueta.core.tidy.widen import Pen, widened
@@ -26,6 +29,7 @@ Rgb = tuple[int, int, int]
 _CLEAR = 0.02  # opacity, up to which paint is not seen
 _SOLID = 0.95  # opacity, from which nothing shows through
 _BROAD_PEN = 0.1  # mm, from which it matters that a stroke is wider one way than the other
+_CHORD = 0.002  # mm from an outline that is asked whether it crosses itself
 _BARE = 250  # of 255 in each colour, from which paint is as white as the ground
 _PATTERN = (128, 128, 128)  # stands for what has no one colour
 
@@ -196,15 +200,37 @@ def unpainted(paths: Sequence[Path], paints: Sequence[Paint]) -> list[Path]:
             rules[paint.shape] = paint.rule
         else:
             lines.append(path)
-    regions = [covered(loops, rules[shape]) for shape, loops in shapes.items()]
+    regions = _covered(list(shapes.values()), [rules[shape] for shape in shapes])
     return [*_one_where_crossing(regions), *lines]
 
 
 def welded(paths: Sequence[Path]) -> list[Path]:
     """Return outlines drawn as lines, those that cross as one; what lies within is a hole."""
     loops = [path for path in paths if isinstance(path, Loop)]
-    made = _one_where_crossing([covered([loop]) for loop in loops])
+    made = _one_where_crossing(_covered([[loop] for loop in loops], ["nonzero"] * len(loops)))
     return [*made, *(path for path in paths if not isinstance(path, Loop))]
+
+
+def _covered(shapes: Sequence[list[Loop]], rules: Sequence[Rule]) -> list[list[Loop]]:
+    """Return what each shape covers; a loop that does not cross itself covers what it encloses."""
+    import shapely
+
+    alone = [k for k, shape in enumerate(shapes) if len(shape) == 1]
+    rings = [flatten(shapes[k][0], _CHORD) for k in alone]
+    counts = np.array([len(ring) for ring in rings], np.int64)
+    plain = np.zeros(len(shapes), np.bool_)
+    if alone and counts.min() >= 3:
+        lines = shapely.linearrings(
+            np.vstack(rings), indices=np.repeat(np.arange(len(rings)), counts)
+        )
+        plain[alone] = shapely.is_valid(shapely.polygons(lines))
+    found: list[list[Loop]] = []
+    for shape, rule, simple in zip(shapes, rules, plain.tolist(), strict=True):
+        if simple:
+            found.append([shape[0] if signed_area(shape[0]) > 0 else reverse_loop(shape[0])])
+        else:
+            found.append(covered(shape, rule))
+    return found
 
 
 def _one_where_crossing(regions: Sequence[Sequence[Loop]]) -> list[Loop]:

@@ -15,6 +15,7 @@ from typing import Any, Literal
 import numpy as np
 
 from silhueta.core.errors import FileError, GeometryError
+from silhueta.core.files.limits import MOST_BYTES, MOST_NUMBERS, MOST_SHAPES
 from silhueta.core.files.svg_paint import Paint, paint_of, simplified
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
 from silhueta.core.geometry.arcs import full_circle
@@ -35,8 +36,8 @@ _MM_PER = {
     "pc": MM_PER_INCH / 6,
     "px": MM_PER_PX,
 }  # CSS Values and Units Module Level 3, section 6.2; a file without a unit counts as mm
-_MOST_BYTES = 100_000_000
-_MOST_ELEMENTS = 200_000
+_DEEPEST = 200
+_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)")
 _FLAT = 1e-6  # radians, under which an arc is a line
 _SAME = 1e-6  # mm between a path's ends that make it closed in fact
 
@@ -97,18 +98,18 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     Raises
     ------
     FileError
-        If it is no SVG, is damaged, defines entities, or unfolds to over 200,000 elements.
+        If it is no SVG, is damaged, defines entities, or unfolds to more than can be read
+        (`limits`).
 
     """
-    if len(data) > _MOST_BYTES:
+    if len(data) > MOST_BYTES["SVG"]:
         raise FileError(f"{name} is over 100 MB, more than can be read; save it smaller")
     root, clean, missed = _parsed(data, name)
     import svgelements
 
-    parse: Any = svgelements.SVG.parse  # the package has no types
-    svg_path: Any = svgelements.Path
+    svg_path: Any = svgelements.Path  # the package has no types
     try:
-        document = parse(io.BytesIO(clean), reify=False, ppi=96.0)
+        document = _document(clean, missed)
         height = float(document.height or 0.0)
         paths: list[Path] = []
         paints: list[Paint] = []
@@ -124,7 +125,11 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
                 for kind in simplified(element, paint, even):
                     missed[kind] = missed.get(kind, 0) + 1
                 for piece in whole.as_subpaths():
-                    made = _path(piece, to_page)
+                    try:
+                        made = _path(piece, to_page)
+                    except GeometryError:  # numbers beyond all bounds
+                        made = None
+                        missed["damaged shapes"] = missed.get("damaged shapes", 0) + 1
                     if made is not None:
                         paths.append(made)
                         paints.append(paint)
@@ -141,6 +146,35 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     paths, paints = _on_page(paths, paints, frame, missed)
     units, says = _units(root.get("width")), _says_paint(root)
     return ReadDrawing(paths, units, frame, missed, tuple(paints), says)
+
+
+def _document(clean: bytes, missed: dict[str, int]) -> Any:
+    """Return svgelements' document; shapes that it cannot read are left out, and counted."""
+    from xml.etree import ElementTree
+
+    import svgelements
+
+    parse: Any = svgelements.SVG.parse
+    try:
+        return parse(io.BytesIO(clean), reify=False, ppi=96.0)
+    except Exception:  # one bad shape makes it give up: which?
+        root = ElementTree.fromstring(clean)
+        shell = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/>'
+        for parent in list(root.iter()):
+            for child in list(parent):
+                if kind_of(child) not in _SHAPES:
+                    continue
+                alone = ElementTree.fromstring(shell)
+                alone.append(child)
+                try:
+                    parse(io.BytesIO(ElementTree.tostring(alone)), reify=False, ppi=96.0)
+                except Exception:  # this one
+                    parent.remove(child)
+                    missed["damaged shapes"] = missed.get("damaged shapes", 0) + 1
+        return parse(io.BytesIO(ElementTree.tostring(root)), reify=False, ppi=96.0)
+
+
+_SHAPES = ("path", "polygon", "polyline", "rect", "circle", "ellipse", "line")
 
 
 def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
@@ -160,7 +194,11 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
             f"{name} defines entities or refers to other files, which is unsafe"
         ) from error
     except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise FileError(f"{name} is damaged or no SVG ({error}); save it again") from error
+        line, column = getattr(error, "position", (1, 0))
+        raise FileError(
+            f"{name} is damaged or no SVG: it cannot be read on from line {line}, column "
+            f"{column + 1}; save it again"
+        ) from error
     if kind_of(root) != "svg":
         raise FileError(f"{name} is XML, but no SVG")
     _bound_uses(root, name)
@@ -168,6 +206,11 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
     missed = _without_hidden(root)
     _give_size(root)
     unfold(root)
+    _bound_paths(root, name)
+    for parent in list(root.iter()):
+        for child in list(parent):  # W3C SVG 1.1, section 8.3.1: without data it is not drawn
+            if kind_of(child) == "path" and not child.get("d"):
+                parent.remove(child)
     clean = ElementTree.tostring(root)
     if units is not None:
         root.set("width", units)
@@ -272,9 +315,13 @@ def _bound_uses(root: Any, name: str) -> None:
         key = id(element)
         if key in sizes:
             return sizes[key]
-        if key in open_now or depth > 200:
+        if key in open_now:
             raise FileError(
                 f"{name} uses a shape within itself, without end; save it again, flattened"
+            )
+        if depth > _DEEPEST:
+            raise FileError(
+                f"{name} has groups within groups, over {_DEEPEST} deep; save it again, ungrouped"
             )
         open_now.add(key)
         total = 1 + sum(size(child, depth + 1) for child in element)
@@ -283,14 +330,30 @@ def _bound_uses(root: Any, name: str) -> None:
             if target is not None:
                 total += size(target, depth + 1)
         open_now.discard(key)
-        if total > _MOST_ELEMENTS:
+        if total > 2 * MOST_SHAPES:  # a group may hold one shape
             raise FileError(
-                f"{name} unfolds into over {_MOST_ELEMENTS:,} shapes, more than can be read"
+                f"{name} unfolds into over {MOST_SHAPES:,} shapes, more than can be read: save it "
+                "in parts, or without what is not to be cut"
             )
         sizes[key] = total
         return total
 
     size(root, 0)
+
+
+def _bound_paths(root: Any, name: str) -> None:
+    """Raise when an unfolded tree's paths hold more numbers than can be read in good time."""
+    numbers = 0
+    for element in root.iter():
+        for key in ("d", "points"):
+            text = element.get(key)
+            if text:
+                numbers += len(_NUMBER.findall(text))
+        if numbers > MOST_NUMBERS:
+            raise FileError(
+                f"{name} holds over {MOST_NUMBERS:,} numbers in its paths, more than can be read: "
+                "save it in parts, or with fewer nodes"
+            )
 
 
 def _is_even(by: Any) -> bool:
@@ -420,6 +483,8 @@ def _path(piece: Any, to_page: _ToPage) -> Path | None:
     if not kinds:
         return None
     arrays = (np.array(kinds, np.uint8), np.array(bulges), np.array(controls))
+    if not np.isfinite(nodes).all():
+        raise GeometryError("a path holds a number that is not finite; draw it again")
     ends_meet = np.abs(np.subtract(nodes[0], nodes[-1])).max() < _SAME
     if closed or (ends_meet and len(kinds) > 1):
         if len(nodes) - 1 < (2 if any(kinds) else 3):

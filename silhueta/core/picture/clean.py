@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.decode import Picture, decode_colour, eight
 from silhueta.core.picture.flatten import flatten
@@ -72,7 +73,14 @@ def colours_painted(
 
 
 def crop_box(steps: Sequence[Step], height: int, width: int) -> tuple[int, int, int, int] | None:
-    """Return the box (left, top, right, bottom) in px that all crops leave, or None without any."""
+    """Return the box (left, top, right, bottom) in px that all crops leave, or None without any.
+
+    Raises
+    ------
+    PictureError
+        If they leave nothing.
+
+    """
     crops = [step for step in steps if isinstance(step, Crop) and step.on]
     if not crops:
         return None
@@ -80,6 +88,11 @@ def crop_box(steps: Sequence[Step], height: int, width: int) -> tuple[int, int, 
     top = max(0, *(round(c.y) for c in crops))
     right = min(width, *(round(c.x + c.width) for c in crops))
     bottom = min(height, *(round(c.y + c.height) for c in crops))
+    if right - left < 2 or bottom - top < 2:
+        raise PictureError(
+            f"the crop leaves nothing of the picture, which is {width} x {height} px; draw it "
+            "inside, or take it out at Picture"
+        )
     return left, top, right, bottom
 
 

@@ -9,9 +9,12 @@ Words used here
 from __future__ import annotations
 
 import io
+import os
+import sys
+import threading
 import warnings
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -24,6 +27,7 @@ from silhueta.core.job import PictureFile
 from silhueta.core.picture.dither import dithered, undithered
 from silhueta.core.picture.formats import FORMATS
 from silhueta.core.picture.pages import DEFAULT_DPI, is_pdf, is_svg, pdf_page, svg_picture
+from silhueta.core.whole_file import read_whole
 
 if TYPE_CHECKING:
     from PIL.Image import Image as ImageType
@@ -94,21 +98,10 @@ def read_picture_file(path: Path) -> PictureFile:
     Raises
     ------
     PictureError
-        If it cannot be read, is empty, or is over 1 GB.
+        If it cannot be read, is empty, is no file, or is over 1 GB.
 
     """
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise PictureError(f"{path.name} is over 1 GB; save the picture smaller and open that")
-        data = path.read_bytes()
-    except OSError as error:
-        reason = (error.strerror or "it cannot be read").lower()
-        raise PictureError(
-            f"cannot open {path}: {reason}; check the name and the rights"
-        ) from error
-    if not data:
-        raise PictureError(f"{path.name} is empty (0 bytes); copy or save the picture again")
+    data = read_whole(path, MOST_BYTES, PictureError)
     return PictureFile(data, path.name)
 
 
@@ -195,7 +188,8 @@ def _read(file: PictureFile, in_grey: bool) -> _Read:
             )
         if in_grey and image.format == "JPEG" and image.mode == "RGB":
             image.draft("L", image.size)  # its luma, as stored
-        image.load()
+        with _quiet() if image.format == "TIFF" else nullcontext():
+            image.load()
         kind = image.format
         told, focal = _told_dpi(image), _told_focal(image)
         image = _upright(image)
@@ -203,6 +197,28 @@ def _read(file: PictureFile, in_grey: bool) -> _Read:
     if image.width * image.height == 0:
         raise PictureError(f"{name} has no pixels; save the picture again")
     return _Read(image, told, focal, pages)
+
+
+_BY_ONE = threading.Lock()
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    """Keep libtiff from writing to the standard error: what is wrong is said in a sentence."""
+    with _BY_ONE:
+        try:
+            kept = os.dup(2)
+        except OSError:  # there is none
+            yield
+            return
+        try:
+            with Path(os.devnull).open("wb") as nowhere:
+                sys.stderr.flush()
+                os.dup2(nowhere.fileno(), 2)
+            yield
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
 
 
 def _upright(image: ImageType) -> ImageType:

@@ -78,8 +78,11 @@ class Limits:
 
     def __post_init__(self) -> None:
         for name in ("speck", "double", "gap", "same", "short", "spike", "tolerance", "neck"):
-            if not 0 <= getattr(self, name) < 1e6:
-                raise EditError(f"the limit of {name} must be 0 or more, got {getattr(self, name)}")
+            value = getattr(self, name)
+            if not 0 <= value < 1e6:
+                raise EditError(
+                    f"the limit of {name} must be from 0 to under 1,000,000, got {value:g}"
+                )
         if not 0 < self.neck_width < 1e6:
             raise EditError(f"a neck must be wider than 0 mm, got {self.neck_width:g}")
 

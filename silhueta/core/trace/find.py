@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -141,11 +141,19 @@ def _check(found: Contours, settings: TraceSettings, size: float) -> None:
             )
         side = "lighter" if settings.invert else "darker"
         raise TraceError(_NOTHING[settings.mode].format(side))
-    points, loops = len(found.points), len(found)
+    bound(len(found.points), np.abs(found.areas), settings, size)
+
+
+def bound(points: int, areas: NDArray[Any], settings: TraceSettings, size: float) -> None:
+    """Raise when edge points, or areas (N,) in px², are so many that a person should be asked.
+
+    `size`: of a pixel, mm.
+    """
+    loops = len(areas)
     if points > _MOST_POINTS or (
         not settings.many and (points > _MANY_POINTS or loops > _MANY_LOOPS)
     ):
-        ordered = np.sort(np.abs(found.areas))[::-1]
+        ordered = np.sort(areas)[::-1]
         limit = float(ordered[min(_ENOUGH_LOOPS, loops) - 1]) * (size or 1.0) ** 2
         proposed = float(f"{1.02 * limit:.2g}")
         raise TooMuchError(

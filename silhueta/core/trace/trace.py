@@ -33,7 +33,7 @@ from silhueta.core.trace.curves import curved
 from silhueta.core.trace.deviation import Deviation, deviation_of
 from silhueta.core.trace.edge import Edge, noise_along, true_edge
 from silhueta.core.trace.field import Field
-from silhueta.core.trace.find import Found, Placed, find, refind
+from silhueta.core.trace.find import Found, Placed, bound, find, refind
 from silhueta.core.trace.fit import fit_contour, gate_of
 from silhueta.core.trace.mend import mended
 from silhueta.core.trace.pen import Drawing
@@ -235,6 +235,7 @@ def trace_colours(
     tolerance = (settings.tolerance / size) if settings.tolerance else DEFAULT_TOLERANCE_PX
     with work.stage("colours"):
         made = split(rgb, settings.split, settings.speck / size**2)
+        bound(*_borders_of(made.labels), settings, size)
     with work.stage("fit"):
         found = colour_loops(rgb, made, tolerance, np.radians(settings.corner), work)
     with work.stage("check"):
@@ -263,6 +264,18 @@ def trace_colours(
             loops += [inner[i].loop for i in order]
         off = deviation_of(edges, loops, TRIM + 1).in_mm(scale)
     return Traced(Outline(tuple(contours)), scale, 128.0, 0, 0.0, rims, off)
+
+
+def _borders_of(labels: NDArray[np.uint8]) -> tuple[int, NDArray[np.int32]]:
+    """Return how many pixels' sides lie between two colours, and the areas of one colour, px."""
+    import cv2
+
+    points = sum(int((np.diff(labels, axis=axis) != 0).sum()) for axis in (0, 1))
+    areas = []
+    for label in range(int(labels.max()) + 1):
+        mask = (labels == label).astype(np.uint8)
+        areas.append(cv2.connectedComponentsWithStats(mask, connectivity=4)[2][1:, -1])
+    return points, np.concatenate(areas)
 
 
 def _framing(loop: Loop, wide: int, high: int) -> bool:

@@ -171,7 +171,7 @@ def test_a_wrong_ending_does_not_matter():
 def test_files_that_cannot_be_opened_say_why(tmp_path):
     with pytest.raises(PictureError, match="no such file"):
         read_picture_file(tmp_path / "gone.png")
-    with pytest.raises(PictureError, match="directory"):
+    with pytest.raises(PictureError, match="is a folder"):
         read_picture_file(tmp_path)
     (tmp_path / "empty.png").touch()
     with pytest.raises(PictureError, match="empty"):

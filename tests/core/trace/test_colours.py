@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from silhueta.core.datum.scale import Scale
-from silhueta.core.errors import TraceError
+from silhueta.core.errors import TooMuchError, TraceError
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import TraceSettings
@@ -74,3 +74,10 @@ def test_the_emblem_splits_into_its_four_colours_and_the_ground():
     ground = {c.colour for c in contours if not c.taken}
     assert all(min(colour) > 215 for colour in ground)
     assert done.traced.rims == 1
+
+
+def test_noise_is_asked_about_before_it_is_followed():
+    noise = np.random.default_rng(3).integers(0, 256, (900, 1300, 3), dtype=np.uint8)
+    settings = TraceSettings(speck=0.0, split=4)
+    with pytest.raises(TooMuchError, match=r"edge points.*specks under"):
+        trace_colours(noise, Scale(0.1, 900, "pixel"), settings)

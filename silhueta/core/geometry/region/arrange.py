@@ -22,6 +22,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.errors import GeometryError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.geometry.region.near import chained, meeting
 from silhueta.core.geometry.region.segments import (
@@ -32,10 +33,12 @@ from silhueta.core.geometry.region.segments import (
     nearest_along,
     points_at,
 )
+from silhueta.core.geometry.sweep import near_blocks, sweep
 
 Marks = NDArray[np.bool_]
 CHORDS = 5.0  # tolerances that a chord may be from its segment
 _COVERS = 1.5  # tolerances from an edge to the chord it came of
+MOST_CROSSINGS = 30_000  # that are untangled
 _AT_ONCE = 2048  # faces whose rays are followed at once
 _WIDE = 1 << 31  # of the grid, at most
 
@@ -120,6 +123,7 @@ def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> 
     low = np.floor(chords.ends.min((0, 1)) / tolerance)
     ends = _on_grid(chords, tolerance, low)
     some = np.flatnonzero((ends[:, 0] != ends[:, 1]).any(1))
+    _bound(ends[some])
     met = meeting(ends[some], 1.0)
     alone, mixed = some[~met], some[met]
     pieces, sources = [ends[alone]], [alone]
@@ -144,6 +148,17 @@ def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> 
     faces, inner = _faces(at, pair)
     own = group[table.loop[chords.segment[some]]]
     return Edges(at + low, pair, source, faces, _windings(inner, ends[some], own))
+
+
+def _bound(ends: Floats) -> None:
+    """Raise when chords (K, 2, 2) cross more often than can be untangled, before they are."""
+    owner = np.zeros(len(ends), np.int64)
+    places, _ = sweep(ends, owner, *near_blocks(ends), MOST_CROSSINGS + 1, False)
+    if len(places) > MOST_CROSSINGS:
+        raise GeometryError(
+            f"the outlines cross each other or themselves more than {MOST_CROSSINGS:,} times, more "
+            "than can be untangled: open them as lines (--overlaps lines), or save them merged"
+        )
 
 
 def _on_grid(chords: Chords, tolerance: float, low: Floats) -> Floats:

@@ -58,10 +58,6 @@ _WEBS = (
     "webs between holes are too thin in this picture to be told from the holes: take the photo "
     "from nearer, or paint ink on the webs at Picture"
 )
-_CRESCENT = (
-    "only a crescent of what may be a hole was found: what it bends round looks like the part's "
-    "face; paint scrape on all of the hole at Picture, or ink if it is a mark"
-)
 _LOST = (
     "not every hole that was seen has an edge that can be followed all round: look which one is "
     "missing, and paint scrape on it at Picture, or take the photo in softer light"
@@ -435,7 +431,7 @@ def _edges(
 ) -> tuple[Contours, tuple[Doubt, ...]]:
     import cv2
 
-    (rough, leaning, thin, crescents), left, top, scale, light, alike = near
+    (rough, leaning, thin), left, top, scale, light, alike = near
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -478,8 +474,7 @@ def _edges(
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
         doubts += (Doubt(place, _ALIKE),)
     thin = thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
-    for places, text in ((thin, _WEBS), (crescents, _CRESCENT)):
-        doubts += tuple(Doubt((x / scale, y / scale), text) for x, y in places)
+    doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)
     moved = tuple(
         doubt._replace(place=(doubt.place[0] + left, doubt.place[1] + top)) for doubt in doubts

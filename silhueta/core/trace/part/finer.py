@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.holes import Faced, crescents, with_holes
+from silhueta.core.trace.part.holes import Faced, with_holes
 from silhueta.core.trace.part.looks import (
     Light,
     Looks,
@@ -56,18 +56,11 @@ _THROWN = 1.0  # leaning against the part where a shadow is thrown
 
 
 class Finer(NamedTuple):
-    """The part (H, W), how each place leans (H, W), and doubtful places, px (x, y).
-
-    thin
-        Where webs are too thin.
-    crescents
-        Where only a crescent of a hole was found.
-    """
+    """The part (H, W), how each place leans (H, W), and where webs are too thin, px (x, y)."""
 
     part: Mask
     leaning: Light
     thin: list[tuple[float, float]]
-    crescents: list[tuple[float, float]]
 
 
 def finer(
@@ -134,12 +127,7 @@ def finer(
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
         work.step((turn + 1) / _TURNS)
     made = with_holes(made, Faced(bare.astype(np.float32), strange_by), seen.mm)
-    return Finer(
-        made,
-        bare.astype(np.float32),
-        _thin_webs(calmed, made, seen.mm),
-        crescents(made, looks.look[..., 0], seen.mm),
-    )
+    return Finer(made, bare.astype(np.float32), _thin_webs(calmed, made, seen.mm))
 
 
 def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]]:

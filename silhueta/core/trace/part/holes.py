@@ -33,9 +33,9 @@ _LEAST_HOLE = 1.2  # mm²
 _DEEP, _MEAN = -2.0, -1.2  # leaning of a hole: where it is clearest, and all over
 _OUTSIDE = 1
 _SMALL_HOLE = 150.0  # mm², up to which a hole has no bays
-_BAY, _LEAST_BAY = 0.15, 6  # share of its hull that is one; px of it that must show
+_BAY, _LEAST_BAY = 0.06, 3  # share of its hull that is one; px of it that must show
 _AROUND_PX = 5
-_NOT_QUITE = 0.06  # of the logarithm of light, by which ground in a hole differs from the face
+_NOT_FACE = 0.009  # that share times the logarithm of light by which a bay differs from the face
 
 
 class Faced(NamedTuple):
@@ -121,11 +121,11 @@ def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
         bay = (hull > 0) & made[box]
         inner = bay & (cv2.dilate(one, square) == 0)
         beside = (cv2.dilate(hull, wide) > cv2.dilate(hull, square, iterations=2)) & made[box]
-        if bay.sum() < _BAY * hull.sum() or inner.sum() < _LEAST_BAY or not beside.any():
+        deep = bay.sum() / hull.sum()
+        if deep < _BAY or inner.sum() < _LEAST_BAY or not beside.any():
             continue
-        face = light[box][beside]
-        usual = 1.4826 * float(np.median(np.abs(face - np.median(face))))
-        if abs(float(np.median(light[box][inner]) - np.median(face))) > max(_NOT_QUITE, usual):
+        unlike = abs(float(np.median(light[box][inner]) - np.median(light[box][beside])))
+        if deep * unlike > _NOT_FACE:  # the larger the bay, the less it need differ
             found.append((left + 0.5 * across, top + 0.5 * high))
     return found
 

@@ -13,12 +13,14 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
 from silhueta.core.trace.part.cast import clear
-from silhueta.core.trace.part.looks import smaller
+from silhueta.core.trace.part.holes import crescents
+from silhueta.core.trace.part.looks import Light, smaller
 
 # mm from the edge, or px if that is more, at which its sides are held against each other
 _BESIDE = ((0.5, 1.5), (0.8, 3.0), (1.1, 4.5))
@@ -30,6 +32,10 @@ _BORDER_MM, _GROUND_MM = 0.8, 20.0  # of the edge that is not looked at; over wh
 _STANDS_OUT = 0.25  # of the logarithm of light
 _LEAST_MM2, _MOST_MM2 = 3.0, 400.0
 _LONG, _FULL = 5.0, 0.45  # length over width of a hole at most, and share of its box it fills
+_CRESCENT = (
+    "what was found of a hole has a bay that does not look like the part's face, so it may be only "
+    "a part of the hole: paint scrape on all of it at Picture, or ink on the bay if it is face"
+)
 _ALL_ROUND = 0.5  # share of a mark's border with a clear edge
 
 
@@ -88,7 +94,8 @@ def judged(
             doubts.append(Doubt(place, _may_be_hole(abs(area) * sight.mm**2)))
             continue
         kept.append(number)
-    return kept, (*doubts, *_unnoticed([rings[i] for i in kept], sight))
+    seen = [rings[i] for i in kept]
+    return kept, (*doubts, *_unnoticed(seen, sight), *_bent(seen, sight))
 
 
 def _may_be_hole(mm2: float) -> str:
@@ -98,22 +105,44 @@ def _may_be_hole(mm2: float) -> str:
     )
 
 
-def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
-    """Return what stands out on the face with a clear edge all round, as a hole in shade does."""
+def _bent(rings: list[Floats], sight: Sight) -> list[Doubt]:
+    """Return small holes with a bay that does not look like the face: part of the hole."""
+    part = _mask_of(rings, sight)
+    level = _level(smaller(sight.light, part.shape))
+    places = crescents(part > 0, level, sight.mm / sight.factor)
+    return [Doubt((x / sight.factor, y / sight.factor), _CRESCENT) for x, y in places]
+
+
+def _level(light: Light) -> Light:
     import cv2
 
-    shape = sight.leaning.shape
-    part = np.zeros(shape, np.uint8)
+    level = np.log(light.mean(-1) + np.float32(0.01))
+    return np.asarray(cv2.GaussianBlur(level, (0, 0), 0.8), np.float32)
+
+
+def _mask_of(rings: list[Floats], sight: Sight) -> NDArray[np.uint8]:
+    """Return what the rings enclose, 1, without the holes, in the picture of looks."""
+    import cv2
+
+    part = np.zeros(sight.leaning.shape, np.uint8)
     for ring in rings:  # holes after what they are in
         places = np.round((ring * sight.factor - 0.5) * 16).astype(np.int32)
         hole = cv2.contourArea(ring.astype(np.float32), oriented=True) > 0
         cv2.fillPoly(part, [places], 0 if hole and part.any() else 1, cv2.LINE_8, 4)
+    return part
+
+
+def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
+    """Return what stands out on the face with a clear edge all round, as a hole in shade does."""
+    import cv2
+
+    part = _mask_of(rings, sight)
     mm = sight.mm / sight.factor
     clear_of = cv2.distanceTransform(part, cv2.DIST_L2, 3) * mm > _BORDER_MM
     if not clear_of.any():
         return []
-    light = smaller(sight.light, shape)
-    level = cv2.GaussianBlur(np.log(light.mean(-1) + np.float32(0.01)), (0, 0), 0.8)
+    light = smaller(sight.light, part.shape)
+    level = _level(light)
     shown = np.where(part > 0, level, np.median(level[clear_of]))
     eight = np.clip((shown + 5.0) * 50, 0, 255).astype(np.uint8)
     side = min(2 * int(_GROUND_MM / mm / 2) + 1, 255)

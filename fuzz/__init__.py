@@ -1,0 +1,1 @@
+"""Broken and hostile files for every reader, made by code."""
