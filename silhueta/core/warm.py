@@ -14,6 +14,7 @@ from silhueta.core.geometry.region.region import united
 from silhueta.core.job import PictureFile, PixelDatum, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.tidy.thin import thinned
+from silhueta.core.trace.contours import contours
 from silhueta.core.trace.field import colour_field
 from silhueta.core.trace.part.border import Sight, border
 from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
@@ -34,6 +35,7 @@ def main() -> None:
     )
     for picture, settings in runs:
         trace(_read(picture), PixelDatum(0.1), settings)
+    contours(grey, 127.5)  # as a part's mask comes, which was never a file
     cut = grey.copy()
     cut[30:40] = 250  # two open lines
     trace(_read(cut), PixelDatum(0.1), TraceSettings(speck=0, pen="centre"))

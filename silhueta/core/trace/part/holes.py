@@ -29,6 +29,7 @@ _SLIVER_PX, _SLIVER = 1.6, 0.25  # half width, px and of the other's, of what is
 _OPENED = 0.5  # above the level where two met, at which it is looked for
 _TYPICAL, _MOST_ODD = 3.0, 8.0  # spreads that are not odd; times these, that count no further
 _FLOOR = -9.0
+_MANY = 1 << 32  # basins, that there never are
 _LEAST_HOLE = 1.2  # mm²
 _DEEP, _MEAN = -2.0, -1.2  # leaning of a hole: where it is clearest, and all over
 _OUTSIDE = 1
@@ -140,22 +141,29 @@ class _Basins(NamedTuple):
 def _basins(calm: Light, filled: Mask) -> _Basins:
     """Return the basins that are deep for themselves; what meets one later is nobody's."""
     import cv2
-    from scipy.ndimage import minimum
 
     held = np.where(filled, 0, _OUTSIDE).astype(np.int32)
+    flat, depth = held.reshape(-1), calm.reshape(-1)
+    inside = np.flatnonzero(filled)
+    square = np.ones((3, 3), np.uint8)
+    shore = np.flatnonzero(~filled & (cv2.dilate(filled.astype(np.uint8), square) > 0))
     deepest = {_OUTSIDE: _FLOOR}
     full: set[int] = set()
     meetings = []
     for level in _LEVELS.tolist():
-        count, wet = cv2.connectedComponents((calm < level).astype(np.uint8), connectivity=4)
-        wet = np.asarray(wet, np.int32)
-        pairs = np.unique(np.column_stack([wet[wet > 0], held[wet > 0]]), axis=0)
-        within: dict[int, list[int]] = {}
-        for pool, basin in pairs[pairs[:, 1] > 0].tolist():
+        count, labels = cv2.connectedComponents((calm < level).astype(np.uint8), connectivity=4)
+        wet = np.asarray(labels, np.int32).reshape(-1)
+        now = inside[depth[inside] < level]
+        pool_of, basin_of = wet[now].astype(np.int64), flat[now]
+        known_at = basin_of > 0
+        keys = np.unique(pool_of[known_at] * _MANY + basin_of[known_at])
+        within = {int(pool): [_OUTSIDE] for pool in np.unique(wet[shore])}
+        for pool, basin in zip((keys // _MANY).tolist(), (keys % _MANY).tolist(), strict=True):
             within.setdefault(pool, []).append(basin)
-        low = minimum(calm, wet, np.arange(count))
+        low = np.full(count, np.inf)
+        np.minimum.at(low, pool_of, depth[now])
         name = np.zeros(count, np.int32)
-        for pool in range(1, count):
+        for pool in np.unique(pool_of).tolist():
             known = within.get(pool, [])
             if not known:
                 name[pool] = max(deepest) + 1
@@ -167,8 +175,8 @@ def _basins(calm: Light, filled: Mask) -> _Basins:
                 full.update(own)
                 continue
             name[pool] = min(known, key=lambda b: deepest[b])
-        grown = name[wet]
-        held = np.where((grown > 0) & (held != _OUTSIDE), grown, held)
+        grown = name[pool_of]
+        flat[now] = np.where(grown > 0, grown, basin_of)
     return _Basins(held, sorted(set(meetings)))
 
 
