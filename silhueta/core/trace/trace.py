@@ -142,7 +142,7 @@ def trace(
         edge, tolerance = _wobbling(edge, settings, tolerance, size, ready is not None, walls)
     width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
-        fitting = _Fitting(edge, tolerance, settings)
+        fitting = _Fitting(edge, tolerance, settings, ready is not None)
         loops = _fit_all(fitting, work)
     with work.stage("check"):
         allowed = gate_of(tolerance, edge.noise)
@@ -346,11 +346,12 @@ class _Fitting(NamedTuple):
     edge: Edge
     tolerance: float  # px
     settings: TraceSettings
+    photo: bool = False  # a part's edge, noisy where its shadow is; a drawing's two edges are near
 
     def loop(self, i: int) -> Loop:
         """Return contour `i` fitted, with curves where they may be."""
         points, edge = self.edge.contours.contour(i), self.edge
-        if edge.rough:
+        if edge.rough and self.photo:
             points = evened(points, edge.noise, lambda times: self._fitted(points, times))
         made = self._fitted(points)
         if self.settings.fit == "curves":

@@ -1,12 +1,17 @@
 """An edge that is noisy along one side: few segments there, and all detail elsewhere."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.signal import lfilter
 from scipy.spatial import cKDTree
 
+from silhueta.core.picture.decode import decode
 from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.uneven import evened, local_noise
+from silhueta.demo.drawings import heron_job
 
 _NOISE, _ALONG = 0.2, 25.0
 
@@ -54,3 +59,10 @@ def test_an_even_edge_stays_as_it_is(shape):
     even = np.where(side[:, None], np.minimum(points, corners[2]), points)
     even[side & (points[:, 1] > 5) & (points[:, 1] < 495), 0] = 900.0
     assert evened(even, _NOISE, _fitted) is even
+
+
+def test_the_two_edges_of_a_pencil_line_are_not_drawn_together():
+    job = heron_job()
+    job = replace(job, trace=replace(job.trace, pen=None, close_gaps=0.0, speck=0.05))
+    done, _, _ = trace_job(job, decode(job.picture))
+    assert sum(len(contour.path.kinds) for contour in done.outline.contours) < 900
