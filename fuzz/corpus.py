@@ -57,7 +57,7 @@ def drawings() -> Files:
         b'<defs><g id="a"><circle cx="5" cy="5" r="4"/></g></defs>'
         b'<path d="M10 10 H70 V50 C60 55 20 55 10 50 Z M20 20 a5 4 30 1 0 9 1 q2 3 4 0 z"/>'
         b'<use href="#a" x="30" y="30"/><g transform="rotate(20 4 4) scale(2 1)">'
-        b'<rect x="3" y="3" width="9" height="5" rx="1" style="fill:none;stroke:#000"/></g>'
+        b'<rect x="3" y="3" width="9" height="5" rx="1" style="stroke:#000;fill:none"/></g>'
         b'<polygon points="1,1 6,1 6,6"/><ellipse cx="60" cy="9" rx="5" ry="3" stroke="red"/></svg>'
     )
     found: Files = [("shapes.svg", head + body), ("shapes.svgz", gzip.compress(head + body))]
