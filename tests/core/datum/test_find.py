@@ -7,7 +7,7 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from benchmarks.photo import Part, Scene, printed, render
-from benchmarks.photos import marks_on
+from benchmarks.photo_truth import marks_on
 from silhueta.core.datum.camera import Lens
 from silhueta.core.datum.edges import steepest
 from silhueta.core.datum.find_sheet import find_sheet

@@ -1,7 +1,9 @@
 """Photographed parts traced at their true size: on a sheet, over its edge, thick, beside it."""
 
+import ast
 import io
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -245,3 +247,16 @@ def test_the_uncertainty_of_a_photographed_part_includes_its_edges():
     for all_of_it, of_scale in zip(whole, scale, strict=True):
         assert all_of_it > np.hypot(of_scale, least) - 1e-9
         assert all_of_it < 0.2
+
+
+@pytest.mark.parametrize("name", ["photo", "photo_truth"])
+def test_what_judges_photos_knows_nothing_of_the_program(name):
+    source = (Path(__file__).parents[3] / f"benchmarks/{name}.py").read_text()
+    imported = [
+        alias.name if isinstance(node, ast.Import) else str(node.module)
+        for node in ast.walk(ast.parse(source))
+        if isinstance(node, ast.Import | ast.ImportFrom)
+        for alias in node.names
+    ]
+    assert "cv2" in imported
+    assert not any(one.startswith("silhueta") for one in imported)
