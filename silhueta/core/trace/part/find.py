@@ -31,7 +31,7 @@ from silhueta.core.trace.part.looks import (
     looks_of,
     smaller,
 )
-from silhueta.core.trace.part.sure import Doubt, judged
+from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, weak_share
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
@@ -49,6 +49,8 @@ _SOFT_PX, _SOFT_MM = 12.0, 0.8  # width of an edge from which a photo is out of 
 _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
 _NO_WEB_PX = 2.0  # width of a web that no picture shows
 _FAINT = 0.65  # share of a border with an edge, under which face and shadow are hardly parted
+_BY_MARKS, _WEAK = 2.0, 0.02  # face told along its marks, and where that may fail
+_BLUNT_MM = 5.0  # of edge without a sharp step of light
 _ALIKE = (
     "the part's face looks like its shadow, and the edge between them is faint, so the outline may "
     "follow the shadow in places: look at it closely, or take the photo in softer light, or on "
@@ -181,11 +183,12 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
 
 
 def _holes(part: Mask, least: float) -> int:
-    """Return how many holes of at least so many px a part has."""
+    """Return how many holes of at least so many px a part has; slivers of an edge are none."""
     import cv2
 
     empty = np.pad(~part, 1, constant_values=True).astype(np.uint8)
-    _, _, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    wide = cv2.morphologyEx(empty, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    _, _, stats, _ = cv2.connectedComponentsWithStats(wide, connectivity=4)
     return int((stats[1:, cv2.CC_STAT_AREA] >= least).sum()) - 1
 
 
@@ -431,7 +434,7 @@ def _edges(
 ) -> tuple[Contours, tuple[Doubt, ...]]:
     import cv2
 
-    (rough, leaning, thin), left, top, scale, light, alike = near
+    (rough, leaning, thin, clearer), left, top, scale, light, alike = near
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -472,7 +475,11 @@ def _edges(
     if alike and clear(rough, smaller(light, rough.shape)) < _FAINT:
         rows, columns = np.nonzero(rough)
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
-        doubts += (Doubt(place, _ALIKE),)
+        blunt = [blunt_run(pieces[i], sight) for i in kept]
+        longest, where = max(blunt, default=(np.inf, place))
+        told = clearer > _BY_MARKS and weak_share(pieces[kept[0]], sight)[0] < _WEAK
+        if not told or longest > _BLUNT_MM:
+            doubts += (Doubt(where if told else place, _ALIKE),)
     thin = thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
     doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)

@@ -17,6 +17,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.trace.part.brushed import across, marks
+from silhueta.core.trace.part.convex import convex, round_spots
 from silhueta.core.trace.part.holes import Faced, with_holes
 from silhueta.core.trace.part.looks import (
     Light,
@@ -41,9 +43,14 @@ _TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
 _LINES_MM, _LINES_PX = 1.3, 6  # mm that the grain of a line is narrower than; px it must be seen in
 _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
+_KNOWN = 0.03  # share of a hole that was opened, from which its bands are no webs
 _WAIST = 0.7  # of a hole's half width, under which it may be two
 _OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 _CORE_MM = 2.0
+_FRINGE_MM, _HANGS = 0.75, 0.5  # half width of a shadow's end; share of it that is beside the odd
+_LINE_MM = 1.1  # width of a hole or bay along the marks that may be one
+_OFF, _LEAST_OFF = 5.0, 0.15  # spreads, and of the logarithm of light, off the marks: no face
+_CLEAREST = 3.0  # by which light is told more finely along marks
 _LEAST_CORE = 500  # px of the face that its light is told from
 _OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
 _ALWAYS = np.array([0.12, 0.05, 0.05])  # spread of a face's look that is always allowed
@@ -56,11 +63,19 @@ _THROWN = 1.0  # leaning against the part where a shadow is thrown
 
 
 class Finer(NamedTuple):
-    """The part (H, W), how each place leans (H, W), and where webs are too thin, px (x, y)."""
+    """The part in a closer picture.
+
+    part, leaning : (H, W)
+    thin : list of (x, y), px
+        Where webs are too thin.
+    clearer : float
+        By how much marks on the face told light more finely; 1: there are none.
+    """
 
     part: Mask
     leaning: Light
     thin: list[tuple[float, float]]
+    clearer: float
 
 
 def finer(
@@ -94,12 +109,14 @@ def finer(
     prior[inside > _DEEP_MM] += _DEEP
     prior[shadow & (looks.shade | looks.deep)] -= _THROWN
     deepest = float(inside.max())
-    looks_face = evened(looks, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
-    strange_by = like_face(looks_face, (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike)
+    likely = (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike
+    own = evened(looks, likely, seen.mm)
+    looks_face, clearer = own.looks, own.clearer
+    strange_by = like_face(looks_face, likely)
     atypical = strange_by > _TYPICAL
     # walls and deep shade hang on the border, or fill a hole; a large dark place further in is
     # face in another thing's shadow
-    face = looks.look[(inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike]
+    face = looks.look[likely]
     colour = np.median(face[:, 1:], axis=0) if len(face) else np.zeros(2)
     other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > _OTHER_COLOUR
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
@@ -114,7 +131,7 @@ def finer(
     for turn in range(_TURNS):
         core = made & looks.unlike & ~strange
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
-        bare = _leaning(face_bins, core, bins, (ground, rest))
+        bare = _leaning(face_bins, core, bins, (ground, rest)) + np.float32(np.log(clearer))
         bare[~looks.unlike & seen.domain] -= 1.0
         bare = np.clip(bare, -_MOST, _MOST)
         leaning = np.clip(bare + prior, -_MOST, _MOST)
@@ -126,12 +143,55 @@ def finer(
         calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
         work.step((turn + 1) / _TURNS)
-    made = with_holes(made, Faced(bare.astype(np.float32), strange_by), seen.mm)
-    return Finer(made, bare.astype(np.float32), _thin_webs(calmed, made, seen.mm))
+    bare = np.asarray(bare, np.float32)
+    made = with_holes(made, Faced(bare, strange_by), seen.mm)
+    made, opened = _whole_holes(made, bare, own, seen.mm)
+    return Finer(made, bare, _thin_webs(calmed, made, opened, seen.mm), clearer)
 
 
-def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]]:
-    """Return where holes fall apart into more when webs are given a little more, px (x, y)."""
+def _whole_holes(made: Mask, bare: Light, own: Evened, mm: float) -> tuple[Mask, Mask]:
+    """Return a part with what marks and convex holes tell, and what of it seemed face before."""
+    import cv2
+
+    light = own.looks.look[..., 0] / np.float32(own.clearer)
+    level = np.asarray(cv2.GaussianBlur(light, (0, 0), 0.8), np.float32)
+    if own.clearer > 1.0:
+        odd = _off_marks(level, made)
+        disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)), np.uint8)
+        made = _without_specks(_without_fringe(made, _opened(odd, disc), mm), bare, mm)
+        made = made & ~round_spots(odd & made, bare, made, mm)
+        made = ~_opened(~made, across(own.way, round(_LINE_MM / mm)))
+    whole = convex(made, level, mm)
+    opened = made & ~whole
+    if own.clearer > 1.0:
+        whole = ~_opened(~whole, disc)
+    return whole, opened
+
+
+def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
+    """Return a part without what is odd, and what hangs on it beyond: the soft end of a shadow."""
+    import cv2
+    from scipy.ndimage import mean
+
+    left = made & ~odd
+    side = 2 * round(_FRINGE_MM / mm) + 1
+    disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(_opened(left, disc).astype(np.uint8))
+    if len(stats) == 1:
+        return left
+    core = (labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())).astype(np.uint8)
+    loose = left & (cv2.dilate(core, disc) == 0)
+    count, labels = cv2.connectedComponents(loose.astype(np.uint8))
+    beyond = cv2.dilate(odd.astype(np.uint8), disc) > 0
+    share = mean(beyond, np.asarray(labels, np.int32), np.arange(count))
+    return np.asarray(left & ~(loose & (share > _HANGS)[labels]))
+
+
+def _thin_webs(calmed: Light, made: Mask, opened: Mask, mm: float) -> list[tuple[float, float]]:
+    """Return where holes fall apart into more when webs are given a little more, px (x, y).
+
+    `opened`: what is of a hole though it looks like the face.
+    """
     import cv2
 
     whole = cv2.morphologyEx(made.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
@@ -146,7 +206,12 @@ def _thin_webs(calmed: Light, made: Mask, mm: float) -> list[tuple[float, float]
         for label in range(1, count):
             sizes = np.sort(pieces[1:, cv2.CC_STAT_AREA][within == label])[::-1]
             whole_size = float(stats[label, cv2.CC_STAT_AREA])
-            if len(sizes) > 1 and sizes[1] > _HALVES * whole_size > _LEAST_HOLE / mm**2:
+            known = opened[labels == label].mean() > _KNOWN
+            if (
+                not known
+                and len(sizes) > 1
+                and sizes[1] > _HALVES * whole_size > _LEAST_HOLE / mm**2
+            ):
                 found[label] = (float(middles[label, 0]), float(middles[label, 1]))
     for label in range(1, count):  # two holes that ran into one have a waist
         left, top, wide, high = stats[label, :4].tolist()
@@ -198,6 +263,18 @@ def _without_specks(made: Mask, leaning: Light, mm: float) -> Mask:
     return np.asarray(made)
 
 
+def _off_marks(level: Light, made: Mask) -> Mask:
+    """Return what differs from the marks of the face beside it."""
+    off = np.abs(level - np.median(level[made]))
+    return np.asarray(off > max(_OFF * 1.4826 * float(np.median(off[made])), _LEAST_OFF))
+
+
+def _opened(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
+    import cv2
+
+    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)
+
+
 def like_face(looks: Looks, core: Mask) -> Light:
     """Return how many spreads each look lies from that of the part's face, seen in its `core`."""
     values = looks.look[core].astype(np.float64)
@@ -208,16 +285,35 @@ def like_face(looks: Looks, core: Mask) -> Light:
     return np.asarray(largest(np.abs(looks.look - middle) / usual), np.float32)
 
 
-def evened(looks: Looks, core: Mask) -> Looks:
-    """Return looks with the slow change of light over the face, seen in its `core`, taken out."""
+class Evened(NamedTuple):
+    """Looks of the face with its own light taken out, and how much clearer light is told then.
+
+    way : float, degrees
+        Of the marks that tell it.
+    """
+
+    looks: Looks
+    clearer: float
+    way: float = 0.0
+
+
+def evened(looks: Looks, core: Mask, mm: float) -> Evened:
+    """Return looks with the light of the face, seen in its `core`, taken out: slow or in marks."""
     if core.sum() < _LEAST_CORE:
-        return looks
+        return Evened(looks, 1.0)
     level = looks.look[..., 0]
     light = ground_light(level, core, one_sided=False)
     light = np.clip(light, light[core].min(), light[core].max())
+    clearer, way = 1.0, 0.0
+    seen = marks(level, light, core, mm)
+    if seen is not None:
+        usual = 1.4826 * float(np.median(np.abs(level - light)[core]))
+        clearer = float(np.clip(usual / max(seen.spread, 1e-6), 1.0, _CLEAREST))
+        light = np.where(np.isfinite(seen.light), seen.light, light)
+        way = seen.way
     look = looks.look.copy()
-    look[..., 0] = level - light + np.float32(np.median(light[core]))
-    return looks._replace(look=look)
+    look[..., 0] = (level - light) * clearer + np.float32(np.median(light[core]))
+    return Evened(looks._replace(look=look), clearer, way)
 
 
 def _leaning(

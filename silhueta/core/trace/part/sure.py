@@ -26,6 +26,7 @@ from silhueta.core.trace.part.looks import Light, smaller
 _BESIDE = ((0.5, 1.5), (0.8, 3.0), (1.1, 4.5))
 _WEAK = 2.0  # leaning that the inside must have over the outside
 _SHARP = 0.04  # sharp step of the logarithm of light that shows an edge between alike sides
+_BLUNT = 0.06  # the same, of an edge whose sides are told by the marks on the face
 _GUESSED = 0.5  # share of an edge that is weak, from which it is none
 _SHAKY = 0.1  # share of the outer edge that is weak, from which nothing is said for sure
 _BORDER_MM, _GROUND_MM = 0.8, 20.0  # of the edge that is not looked at; over which a face is even
@@ -61,6 +62,23 @@ def weak_share(ring: Floats, sight: Sight) -> tuple[float, Floats]:
         weak &= sharpness_at(ring, outward, sight) < _SHARP
     middle = ring[weak].mean(0) if weak.any() else ring.mean(0)
     return float(weak.mean()), middle
+
+
+def blunt_run(ring: Floats, sight: Sight) -> tuple[float, tuple[float, float]]:
+    """Return the longest stretch of an edge, mm, without a sharp step of light, and its middle."""
+    blunt = sharpness_at(ring, outward_of(ring), sight) < _BLUNT
+    x, y = ring.mean(0).tolist()
+    if blunt.all() or not blunt.any():
+        return (float("inf") if blunt.all() else 0.0), (x, y)
+    start = int(np.argmin(blunt))
+    ring, blunt = np.roll(ring, -start, 0), np.roll(blunt, -start)
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    change = np.flatnonzero(np.diff(np.concatenate([[0], blunt, [0]]).astype(int)))
+    firsts, lasts = change[::2], change[1::2] - 1
+    longest = int(np.argmax(along[lasts] - along[firsts]))
+    first, last = firsts[longest], lasts[longest]
+    x, y = ring[(first + last) // 2].tolist()
+    return float(along[last] - along[first]) * sight.mm, (x, y)
 
 
 def judged(

@@ -7,6 +7,7 @@ from silhueta.core.trace.part.find import _holes
 from silhueta.core.trace.part.finer import _thin_webs, _without_specks
 
 Y, X = np.mgrid[:200, :300]
+NOTHING = np.zeros(Y.shape, bool)
 
 
 def plate(*holes: tuple[float, float, float]) -> np.ndarray:
@@ -32,7 +33,7 @@ def leaning(made: np.ndarray) -> np.ndarray:
 )
 def test_a_hole_with_a_waist_may_be_two_and_a_slot_is_one(holes, doubts):
     made = plate(*holes)
-    found = _thin_webs(leaning(made), made, 0.3)
+    found = _thin_webs(leaning(made), made, NOTHING, 0.3)
     assert len(found) == doubts
     if doubts:
         assert np.hypot(found[0][0] - 107, found[0][1] - 100) < 2
@@ -42,8 +43,16 @@ def test_a_web_that_hardly_leans_either_way_is_doubted():
     made = plate((90.0, 100.0, 20.0), (134.0, 100.0, 20.0))
     web = (abs(X - 112) < 3) & (abs(Y - 100) < 30)
     shaky = np.where(web, -0.5, leaning(made)).astype(np.float32)
-    assert _thin_webs(shaky, shaky > 0, 0.3)
-    assert not _thin_webs(leaning(made), made, 0.3)
+    assert _thin_webs(shaky, shaky > 0, NOTHING, 0.3)
+    assert not _thin_webs(leaning(made), made, NOTHING, 0.3)
+
+
+def test_a_band_across_a_hole_is_no_web_where_it_was_opened_knowingly():
+    made = plate((112.0, 100.0, 20.0))
+    band = (abs(X - 112) < 3) & ~made
+    shaky = np.where(band, -0.5, leaning(made)).astype(np.float32)
+    assert _thin_webs(shaky, made, NOTHING, 0.3)
+    assert not _thin_webs(shaky, made, band, 0.3)
 
 
 def test_specks_are_face_and_clear_holes_stay():
