@@ -79,6 +79,7 @@ _DOUBTS: dict[Kind, str] = {
     help="auto: filled shapes as they look, lines as they are; weld: lines that cross are one, "
     "too; lines: each shape with all its lines.",
 )
+@click.option("--many", is_flag=True, help="Go on where a drawing is so large that it takes long.")
 @cut_file_options
 def tidy(
     file: File,
@@ -93,6 +94,7 @@ def tidy(
     file_units_force: bool,
     strokes: str,
     overlaps: Overlaps,
+    many: bool,
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
@@ -105,7 +107,7 @@ def tidy(
     """
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.drawing_open import on_page, told_of
+    from silhueta.core.files.drawing_open import large, on_page, told_of
     from silhueta.core.files.export import export
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
@@ -128,6 +130,10 @@ def tidy(
             raise FileError(
                 f"{file.name} holds no outline; convert texts and pictures to outlines first"
             )
+    if not many and (much := large(found)):
+        raise FileError(
+            f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
+        )
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
     outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)

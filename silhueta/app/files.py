@@ -81,6 +81,8 @@ class Filing(QObject):
             if box.clickedButton() is not take:
                 self.bench.ask("Opening", lambda _: open_picture(offer.file))
                 return
+        if not self._go_on(offer):
+            return
         units: FileUnit | None = None
         if not drawing.says_units:
             units = self._ask_units(offer)
@@ -107,6 +109,17 @@ class Filing(QObject):
         told = laid.offer.told()
         if told:
             self._window.say(told)
+
+    def _go_on(self, offer: DrawingOffer) -> bool:
+        """Ask whether a drawing that takes long is wanted all the same."""
+        from silhueta.core.files.drawing_open import large
+
+        assert offer.drawing is not None
+        much = large(offer.drawing)
+        if not much:
+            return True
+        text = f"“{offer.file.name}” holds {much}."
+        return self._asked("large-choice", text, ["Open it all the same"]) is not None
 
     def _ask_strokes(self, offer: DrawingOffer, count: int, widest: float) -> bool | None:
         """Ask whether broad strokes mean their middle or what they cover; None: leave it."""

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import json
 import os
+import shutil
 import tempfile
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from glob import escape as glob_escape
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
 
-_SUFFIX = ".part"
+_SUFFIX, _PLAN = ".part", ".plan"
 _FORGOTTEN = 3600.0  # s, after which a file that a stopped writer left is cleared away
 _waiting: ContextVar[list[tuple[File, File]] | None] = ContextVar("waiting", default=None)
 
@@ -40,26 +42,104 @@ def all_or_none() -> Iterator[None]:
 
 
 def _put(waiting: list[tuple[File, File]]) -> None:
-    """Put files in place; where one cannot be, bring back those that were there before."""
-    kept: list[tuple[File, File | None]] = []
+    """Put files in place; where one cannot be, bring back those that were there before.
+
+    What is to be done is written down first: whoever is stopped in the midst of it leaves that to
+    the next one (`finish_stopped`).
+    """
+    if len(waiting) < 2:
+        for temporary, target in waiting:
+            _replace(temporary, target)
+        return
+    kept: list[File | None] = []
+    done = 0
+    plan: File | None = None
     try:
         for temporary, target in waiting:
-            before = None
-            if target.exists():
-                before = temporary.with_name(f"{temporary.name[: -len(_SUFFIX)]}.before{_SUFFIX}")
-                os.link(target, before)
-            kept.append((target, before))
+            kept.append(_kept(temporary, target) if target.exists() else None)
+        plan = _planned(waiting)
+        for temporary, target in waiting:
             temporary.replace(target)
+            done += 1
     except OSError as error:
-        for target, before in kept:
+        for (_, target), before in zip(waiting[:done], kept, strict=False):
             if before is not None:
                 before.replace(target)
             else:
                 target.unlink(missing_ok=True)
-        raise _cannot(waiting[len(kept) - 1][1] if kept else waiting[0][1], error) from error
-    for _, before in kept:
-        if before is not None:
-            before.unlink(missing_ok=True)
+        failed = done if len(kept) == len(waiting) else len(kept)
+        raise _cannot(waiting[failed][1], error) from error
+    finally:
+        for left in (plan, *kept):
+            if left is not None:
+                left.unlink(missing_ok=True)
+
+
+def _replace(temporary: File, target: File) -> None:
+    try:
+        temporary.replace(target)
+    except OSError as error:
+        raise _cannot(target, error) from error
+
+
+def _planned(waiting: list[tuple[File, File]]) -> File:
+    """Write down which files are to take the place of which, beside the first; return where."""
+    plan = waiting[0][0].with_suffix(_PLAN)
+    pairs = [[str(temporary.resolve()), str(target.resolve())] for temporary, target in waiting]
+    begun = plan.with_name(f"{plan.name}{_SUFFIX}")
+    with begun.open("w", encoding="utf-8", errors="surrogateescape") as file:
+        file.write(json.dumps({"writer": os.getpid(), "files": pairs}))
+        file.flush()
+        os.fsync(file.fileno())
+    begun.replace(plan)
+    return plan
+
+
+def finish_stopped(folder: File) -> None:
+    """Put in place what a writer that was stopped had ready for this folder, and had begun to.
+
+    Only files are touched that such a writer makes: hidden ones that stand beside their target and
+    have its name.
+    """
+    try:
+        plans = list(folder.glob(f".*{_PLAN}"))
+    except OSError:
+        return
+    for plan in plans:
+        try:
+            said = json.loads(plan.read_text(encoding="utf-8", errors="surrogateescape"))
+            pairs = [(File(a), File(b)) for a, b in said["files"]]
+            if _runs(int(said["writer"])):
+                continue
+        except (OSError, ValueError, KeyError, TypeError):
+            pairs = []
+        for temporary, target in pairs:
+            own = temporary.name.startswith(f".{target.name}.") and temporary.suffix == _SUFFIX
+            if own and temporary.parent == target.parent and temporary.is_file():
+                with suppress(OSError):
+                    temporary.replace(target)
+        with suppress(OSError):
+            plan.unlink()
+
+
+def _runs(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):
+        return process > 0
+    return True
+
+
+def _kept(temporary: File, target: File) -> File:
+    """Return another name, or where a disk knows no such thing a copy, of what is there now."""
+    before = temporary.with_name(f"{temporary.name[: -len(_SUFFIX)]}.before{_SUFFIX}")
+    try:
+        os.link(target, before)
+    except OSError:  # memory sticks
+        shutil.copyfile(target, before)
+    return before
 
 
 def _cannot(target: File, error: OSError) -> FileError:
@@ -107,6 +187,7 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
             raise FileError(f"{target} is no file but a device; give the name of a file")
         if target.exists() and not target.stat().st_mode & 0o222:
             raise FileError(f"{target} is set to be read only; give another name, or allow writing")
+        finish_stopped(target.parent)
         _clear_forgotten(target)
         handle, name = tempfile.mkstemp(
             prefix=f".{target.name}.", suffix=_SUFFIX, dir=target.parent
@@ -118,7 +199,8 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
             os.fsync(file.fileno())
         if prove is not None:
             prove(temporary.read_bytes())
-        temporary.chmod(_usual_mode(target))
+        with suppress(OSError):  # memory sticks know no modes
+            temporary.chmod(_usual_mode(target))
         waiting = _waiting.get()
         if waiting is None:
             temporary.replace(target)

@@ -10,6 +10,7 @@ import numpy as np
 
 from silhueta.core.errors import FileError, PictureError, SilhuetaError
 from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.limits import MANY_SEGMENTS, MANY_SHAPES
 from silhueta.core.files.svg_paint import Rgb, seen, unpainted, welded
 from silhueta.core.files.svg_read import FileUnit, ReadDrawing, read_svg
 from silhueta.core.geometry.measure import bounding_box
@@ -119,6 +120,16 @@ def told_of(name: str, left_out: dict[str, int]) -> str:
         for kind, count in left_out.items()
     )
     return f"Left out of {name}: {parts}."
+
+
+def large(drawing: ReadDrawing) -> str:
+    """Return what makes a drawing so large that working on it takes a minute or more, or ""."""
+    shapes = len(drawing.paths)
+    segments = sum(len(path.kinds) for path in drawing.paths)
+    if shapes <= MANY_SHAPES and segments <= MANY_SEGMENTS:
+        return ""
+    paths = "one path" if shapes == 1 else f"{shapes:,} paths"
+    return f"{segments:,} lines and curves in {paths}, which may take a minute or more"
 
 
 def drawing_offer(file: PictureFile) -> DrawingOffer:

@@ -6,6 +6,7 @@ import zlib
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
+from silhueta.core.files.atomic import finish_stopped
 from silhueta.core.files.dxf_read import read_dxf
 from silhueta.core.files.limits import MOST_BYTES, MOST_FILE
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
@@ -16,7 +17,7 @@ _UTF_16 = b"\xff\xfe<\x00", b"\xfe\xff\x00<"
 
 
 def read_bytes(source: File) -> bytes:
-    """Return the bytes of `source`.
+    """Return the bytes of `source`, once what a stopped writer had ready is in place.
 
     Raises
     ------
@@ -24,6 +25,7 @@ def read_bytes(source: File) -> bytes:
         If it cannot be read, is empty or over 2 GB, or is no file.
 
     """
+    finish_stopped(source.parent)
     return read_whole(source, MOST_FILE, FileError)
 
 

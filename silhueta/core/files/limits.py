@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 MOST_SHAPES = 50_000  # shapes or entities, everything unfolded
+MANY_SHAPES, MANY_SEGMENTS = 20_000, 50_000  # from which a drawing is asked about: 15 s and more
 MOST_NUMBERS = 600_000  # in an SVG's paths: two a node of lines, six a curve
 MOST_SEGMENTS = 200_000  # lines, arcs and curves of a DXF
 MOST_FIT_POINTS = 2_000  # of a spline through points, which are solved for all at once

@@ -9,13 +9,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from operator import is_
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from silhueta.core.geometry.measure import area_of
 from silhueta.core.geometry.path import Loop, reverse
 from silhueta.core.geometry.region.segments import chords_of, segments_of
+
+if TYPE_CHECKING:
+    from shapely import STRtree
 
 
 class Nesting(NamedTuple):
@@ -50,6 +53,7 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
 
 _KNOWN: list[tuple[tuple[Loop, ...], float, Nesting]] = []  # the last answers
 _REMEMBERED = 6
+_AT_ONCE = 256  # loops whose surroundings are held at a time
 
 
 def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
@@ -62,18 +66,47 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
 
     rings = _polygons(loops, chord_error)
     areas = np.array([abs(area_of(loop)) for loop in loops])
-    tree = shapely.STRtree(rings)
     # a place inside, not a node: that may lie on another outline
-    inner, outer = tree.query(shapely.point_on_surface(rings), predicate="within")
-    bigger = (inner != outer) & (areas[outer] > areas[inner])
-    inner, outer = inner[bigger], outer[bigger]
-    order = np.argsort(-areas[outer], kind="stable")  # the smallest is written last, and stays
-    parent[inner[order]] = outer[order]
+    places = shapely.point_on_surface(rings)
+    shapely.prepare(rings)
+    tree = shapely.STRtree(rings)
+    for first in range(0, count, _AT_ONCE):
+        some = np.arange(first, min(first + _AT_ONCE, count))
+        parent[some] = _parents(some, places, rings, areas, tree)
     # from the parents, so that of a loop and what is around it one is solid, even if they cross
     for k in np.argsort(-areas, kind="stable"):
         if parent[k] >= 0:
             depth[k] = depth[parent[k]] + 1
     return Nesting(depth, parent)
+
+
+def _parents(
+    some: np.ndarray, places: np.ndarray, rings: np.ndarray, areas: np.ndarray, tree: STRtree
+) -> np.ndarray:
+    """Return the smallest loop around each of some, or -1.
+
+    Of all whose boxes are around, the smallest is looked at first: of many loops in each other it
+    is the one, and the others are left alone.
+    """
+    import shapely
+
+    inner, outer = tree.query(places[some])
+    bigger = areas[outer] > areas[some[inner]]
+    inner, outer = inner[bigger], outer[bigger]
+    order = np.lexsort((areas[outer], inner))
+    inner, outer = inner[order], outer[order]
+    at = np.searchsorted(inner, np.arange(len(some)))
+    last = np.append(at[1:], len(inner))
+    found = np.full(len(some), -1, dtype=np.int64)
+    open_ = np.flatnonzero(at < last)
+    while len(open_):
+        around = outer[at[open_]]
+        within = shapely.contains(rings[around], places[some[open_]])
+        found[open_[within]] = around[within]
+        open_ = open_[~within]
+        at[open_] += 1
+        open_ = open_[at[open_] < last[open_]]
+    return found
 
 
 def _polygons(loops: Sequence[Loop], chord_error: float) -> np.ndarray:

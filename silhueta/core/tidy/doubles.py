@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 _STEP = 0.5  # of the distance, between points that are looked at
 _CHORD = 0.05  # of it, that arcs may be off
 _FINE = 0.002  # of it, where the middle of two is wanted
+_QUARTER, _ROUND = 32, 1.0004  # chords a quarter turn of what lies near, and their shortness
 _MEETING = 4.0  # distances: a shorter run near another path is only where the two meet
 _REST = 1.5  # distances: what is left of a path between two runs, and shorter, goes with them
 
@@ -91,6 +92,7 @@ class _Cover:
 
     def __init__(self, near: float, paths: dict[int, Path]) -> None:
         import shapely
+        from scipy.spatial import cKDTree
 
         self._near = near
         self._paths = paths
@@ -99,8 +101,10 @@ class _Cover:
         self._boxes = dict(zip(self._numbers, boxes, strict=True))
         low, high = boxes[:, :2] - near, boxes[:, 2:] + near
         self._tree = shapely.STRtree(np.asarray(shapely.box(*low.T, *high.T)))
+        self._alike = cKDTree(boxes)
         self._kept: dict[int, list[Path]] = {}
         self._lines: dict[int, list[shapely.LineString]] = {}
+        self._bands: dict[int, shapely.Polygon] = {}
 
     def keep(self, i: int, paths: Sequence[Path]) -> None:
         """Keep what is left of contour `i`."""
@@ -125,23 +129,29 @@ class _Cover:
         """Return the lines of what may lie along contour `i`."""
         return [line for k in self._beside(i) for line in self._lines_of(k)]
 
-    def twin(self, i: int) -> int | None:
-        """Return which loop follows contour `i`, a loop, all the way round, both ways."""
+    def _strip(self, line: shapely.LineString) -> shapely.Polygon:
+        return line.buffer(self._near * _ROUND, quad_segs=_QUARTER)
+
+    def _band(self, i: int, line: shapely.LineString) -> shapely.Polygon:
+        """Return what lies near contour `i`, kept for the next that asks."""
         import shapely
 
+        if i not in self._bands:
+            self._bands[i] = self._strip(line)
+            shapely.prepare(self._bands[i])
+        return self._bands[i]
+
+    def twin(self, i: int) -> int | None:
+        """Return which loop follows contour `i`, a loop, all the way round, both ways."""
         near = self._near
         mine: shapely.LineString | None = None
-        for k in self._beside(i):
-            if np.abs(self._boxes[k] - self._boxes[i]).max() > near:
-                continue
-            if not self._paths[k].closed:
+        for n in sorted(self._alike.query_ball_point(self._boxes[i], near, p=np.inf)):
+            k = int(self._numbers[n])
+            if k not in self._kept or not self._paths[k].closed:
                 continue
             mine = mine or line_string(self._paths[i], near * _CHORD)
             (its,) = self._lines_of(k)
-            if all(
-                float(shapely.distance(shapely.points(_dense(a, near)), b).max()) <= near
-                for a, b in ((mine, its), (its, mine))
-            ):
+            if self._band(k, its).covers(mine) and self._strip(mine).covers(its):
                 return k
         return None
 

@@ -1,10 +1,18 @@
-import os
-import stat
+"""Files that appear whole, together, or not at all: whatever stops their writer."""
 
+import json
+import os
+import signal
+import stat
+import time
+from contextlib import suppress
+from pathlib import Path as File
+
+import numpy as np
 import pytest
 
 from silhueta.core.errors import FileError
-from silhueta.core.files.atomic import all_or_none, write_whole
+from silhueta.core.files.atomic import all_or_none, finish_stopped, write_whole
 
 
 def test_the_file_appears_whole_with_usual_rights(tmp_path):
@@ -89,3 +97,76 @@ def test_what_a_stopped_writer_left_is_cleared_away(tmp_path):
     write_whole(tmp_path / "part.dxf", b"new")
     assert not left.exists()
     assert fresh.exists()
+
+
+def test_a_disk_without_hard_links_or_modes_will_do(tmp_path, monkeypatch):
+    def refuse(*_args, **_more):
+        raise PermissionError(1, "Operation not permitted")
+
+    first, second = tmp_path / "a.dxf", tmp_path / "b.svg"
+    first.write_bytes(b"old")
+    monkeypatch.setattr(os, "link", refuse)
+    monkeypatch.setattr(os, "chmod", refuse)
+    together(b"new", first, second)
+    assert first.read_bytes() == second.read_bytes() == b"new"
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["a.dxf", "b.svg"]
+
+
+def _stopped(pause, targets, data, begin=None):
+    """Write files together in a child that is killed after so many seconds."""
+    child = os.fork()
+    if child == 0:
+        with suppress(BaseException):
+            if begin is not None:
+                begin()
+            together(data, *targets)
+        os._exit(0)
+    time.sleep(pause)
+    os.kill(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+
+
+def test_whoever_is_killed_leaves_all_old_or_all_new(tmp_path):
+    targets = [tmp_path / name for name in ("part.dxf", "part.svg", "part.silhueta")]
+    pauses = np.random.default_rng(11).uniform(0.0, 0.02, 300)
+    for turn, pause in enumerate(pauses.tolist()):
+        _stopped(pause, targets, str(turn).encode() * 20_000)
+        finish_stopped(tmp_path)
+        found = {target.read_bytes() for target in targets if target.exists()}
+        assert len(found) <= 1
+        assert sum(target.exists() for target in targets) in (0, 3)
+    assert found
+
+
+def test_what_was_ready_is_put_in_place_by_the_next_that_comes(tmp_path):
+    first, second = tmp_path / "a.dxf", tmp_path / "b.svg"
+    together(b"old", first, second)
+
+    def stop_after_one():
+        real = File.replace
+
+        def replace(self, target):
+            made = real(self, target)
+            if target == first:
+                os.kill(os.getpid(), signal.SIGKILL)
+            return made
+
+        File.replace = replace
+
+    _stopped(1.0, [first, second], b"new", stop_after_one)
+    assert (first.read_bytes(), second.read_bytes()) == (b"new", b"old")
+    write_whole(tmp_path / "c.dxf", b"other")
+    assert (first.read_bytes(), second.read_bytes()) == (b"new", b"new")
+    assert not list(tmp_path.glob("*.plan"))
+
+
+def test_a_plan_from_a_stranger_moves_nothing(tmp_path):
+    mine, bait = tmp_path / "mine.txt", tmp_path / "bait.part"
+    mine.write_bytes(b"mine")
+    bait.write_bytes(b"theirs")
+    says = {"writer": 99_999_999, "files": [[str(bait), str(mine)]]}
+    for words in (json.dumps(says), "[1", '{"writer": "x", "files": 3}', '{"files": [[1, 2]]}'):
+        (tmp_path / ".a.plan").write_text(words)
+        finish_stopped(tmp_path)
+    assert mine.read_bytes() == b"mine"
+    assert bait.exists()
