@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from silhueta.core.trace.part.looks import Light, Mask, filled_in
 
 SMALL_MM2, LEAST_MM2 = 150.0, 1.2
+_CRUMB_MM2 = 2.0
 _LARGER_MM2 = 450.0  # up to which pieces are joined and bays that pass are filled
 _TURNS = 3
 _BAND_MM, _BAND_PX = 1.2, (4.0, 8.0)  # between two pieces of one hole; px, at least and at most
@@ -87,6 +88,23 @@ def round_spots(odd: Mask, leaning: Light, made: Mask, mm: float) -> Mask:
             rows, columns = np.indices(hull.shape)
             found[box] |= np.hypot(columns - x, rows - y) <= radius
     return found
+
+
+def without_crumbs(made: Mask, before: Mask, mm: float) -> Mask:
+    """Return a part without very small holes that most of was part `before`."""
+    import cv2
+
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        ((filled_in(made) > 0) & ~made).astype(np.uint8), connectivity=4
+    )
+    whole = made.copy()
+    for label in range(1, count):
+        if stats[label, cv2.CC_STAT_AREA] * mm * mm < _CRUMB_MM2:
+            box = _box(stats[label][None], made.shape)
+            one = np.asarray(labels[box] == label)
+            if before[box][one].mean() > 0.5:
+                whole[box] |= one
+    return whole
 
 
 def _joined(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:

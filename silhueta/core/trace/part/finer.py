@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.trace.part.brushed import across, marks
-from silhueta.core.trace.part.convex import convex, round_spots
+from silhueta.core.trace.part.convex import convex, round_spots, without_crumbs
 from silhueta.core.trace.part.holes import Faced, with_holes
 from silhueta.core.trace.part.looks import (
     Light,
@@ -155,6 +155,7 @@ def _whole_holes(made: Mask, bare: Light, own: Evened, mm: float) -> tuple[Mask,
 
     light = own.looks.look[..., 0] / np.float32(own.clearer)
     level = np.asarray(cv2.GaussianBlur(light, (0, 0), 0.8), np.float32)
+    before = made
     if own.clearer > 1.0:
         odd = _off_marks(level, made)
         disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)), np.uint8)
@@ -164,7 +165,7 @@ def _whole_holes(made: Mask, bare: Light, own: Evened, mm: float) -> tuple[Mask,
     whole = convex(made, level, mm)
     opened = made & ~whole
     if own.clearer > 1.0:
-        whole = ~_opened(~whole, disc)
+        whole = without_crumbs(~_opened(~whole, disc), before, mm)
     return whole, opened
 
 

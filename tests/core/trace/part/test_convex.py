@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from silhueta.core.trace.part.convex import convex
+from silhueta.core.trace.part.convex import convex, without_crumbs
 
 _MM = 0.3
 _SHAPE = (80, 120)
@@ -70,3 +70,10 @@ def test_a_bay_that_is_face_stays():
     level[horseshoe] = -1.0
     seen = part & ~horseshoe
     assert (convex(seen, level, _MM) == seen).all()
+
+
+def test_a_speck_that_was_face_is_no_hole():
+    part, _ = _plate()
+    hole, speck = _disc(40, 40, 2), _disc(80, 40, 2)
+    made = without_crumbs(part & ~hole & ~speck, part & ~hole, _MM)
+    assert (made == (part & ~hole)).all()
