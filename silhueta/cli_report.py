@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 import click
 
+from silhueta.core.whole_file import readable
 from silhueta.core.work import Work
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -127,6 +128,6 @@ class Progress:
 
 def say(text: str) -> None:
     """Tell a person something, beside what was asked for."""
-    line = " ".join(text.split())
+    line = readable(" ".join(text.split()))
     start = "\r\x1b[K" if sys.stderr.isatty() else ""
     sys.stderr.write(f"{start}silhueta: {line}\n")

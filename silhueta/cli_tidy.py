@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
+from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
 from silhueta.core.job import DxfVersion, FrameOrigin
@@ -119,10 +119,9 @@ def tidy(
     with work.stage("read"):
         found = read_drawing(file)
         if file_units is not None and found.says_units and not file_units_force:
-            click.echo(
-                f"silhueta: {file.name} says its unit itself, {found.units}; --file-units is for "
-                "files that do not (--file-units-force to take it all the same)",
-                err=True,
+            say(
+                f"{file.name} says its unit itself, {found.units}; --file-units is for files that "
+                "do not (--file-units-force to take it all the same)"
             )
         elif file_units is not None:
             found = found.taken_as(file_units)
@@ -142,7 +141,7 @@ def tidy(
     limits = replace(limits_for(outline), **given)
     left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
     if left_out:
-        click.echo(f"silhueta: {told_of(file.name, left_out)}", err=True)
+        say(told_of(file.name, left_out))
     counts: dict[str, int] = {}
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)
@@ -152,10 +151,7 @@ def tidy(
     )
     doubts = [_DOUBTS[kind].format(asked[kind]) for kind in _DOUBTS if kind in asked]
     if doubts:
-        click.echo(
-            f"silhueta: left as they are: {', '.join(doubts)}; look at them at Tidy in the window",
-            err=True,
-        )
+        say(f"left as they are: {', '.join(doubts)}; look at them at Tidy in the window")
     counts |= {str(kind): count for kind, count in others.items()}
     outline = _kept(outline, keep)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])

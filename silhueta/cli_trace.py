@@ -24,6 +24,7 @@ from silhueta.core.errors import SilhuetaError, TraceError, UnitsError
 from silhueta.core.job import OPEN_MM, Datum, DxfVersion, FrameOrigin, LengthDatum
 from silhueta.core.trace_settings import Blend, Keep, Kind, Mode, Pen, Read
 from silhueta.core.units import Unit
+from silhueta.core.whole_file import readable
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -268,7 +269,7 @@ def trace(
         raise click.UsageError(str(error)) from error
     cut_file = CutFileSettings(units, dxf_version, origin)
     start = Job(
-        name=picture.stem,
+        name=readable(picture.stem),
         picture=source,
         datums=tuple(d for d in (shown, datum) if d is not None),
         optics=optics,

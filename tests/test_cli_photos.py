@@ -104,6 +104,13 @@ def test_a_page_and_a_crop(call, tmp_path):
         (("--sheet", "a4", "--sheet-corners", "1,1 2,1"), 2, "is not four points"),
         (("--sheet", "a4", "--sheet-corners", "9,9 9,90 90,90 90,9"), 2, "wrong way round"),
         (("--sheet", "a4", "--sheet-corners", "9,9 90,90 90,9 9,90"), 2, "cross"),
+        (("--sheet", "a4", "--sheet-corners", "9,9 12,9 900,900 9,900"), 2, "no photo shows"),
+        (("--sheet", "a4", "--sheet-corners", "9,9 99999,9 99999,999 9,999"), 1, "far outside"),
+        (
+            ("--sheet", "a4", "--sheet-corners", "1e12,9 2e12,9 2e12,1e12 1e12,1e12"),
+            2,
+            "far outside",
+        ),
         (("--crop", "1,2,3", "--dpi", "300"), 2, "is not a box"),
         (("--sheet", "a4", "--thickness", "-3mm"), 2, "negative"),
         (("--sheet", "a4", "--thickness", "900mm"), 1, "would reach the camera"),

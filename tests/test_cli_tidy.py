@@ -2,10 +2,12 @@
 
 import json
 import math
+import os
 
 import ezdxf
 import pytest
 
+from silhueta.core.files import drawing_open
 from silhueta.core.files.inspect_file import inspect_file
 
 # on a page of 200 x 150 mm: a frame, a plate in three pieces of which two share an end, one of
@@ -118,6 +120,36 @@ def test_lines_of_a_dxf_become_one_loop_and_what_is_switched_off_stays_out(call,
     found = inspect_file(target)
     assert (found["outer_loops"], found["holes"], found["open_paths"]) == (1, 0, 0)
     assert json.loads(report.read_text())["left_out"] == {"hidden": 1, "texts": 1}
+
+
+def test_a_drawing_that_takes_minutes_is_asked_about(call, messy, tmp_path, monkeypatch):
+    monkeypatch.setattr(drawing_open, "MANY_SEGMENTS", 12)
+    target = tmp_path / "out.dxf"
+    code, _, err = call("tidy", messy, "-o", target)
+    assert code == 1
+    assert "lines and curves in 7 paths" in err
+    assert "--many" in err
+    assert not target.exists()
+    assert call("tidy", messy, "--many", "-o", target)[0] == 0
+
+
+def test_names_that_are_no_text_are_read_written_and_shown(call, messy, tmp_path):
+    odd = tmp_path / os.fsdecode(b"plate\xff.svg")
+    odd.write_bytes(messy.read_bytes())
+    assert call("tidy", odd, "-o", tmp_path / os.fsdecode(b"out\xfe.dxf"))[0] == 0
+    code, _, err = call("tidy", tmp_path / os.fsdecode(b"gone\xff.svg"), "-o", tmp_path / "o.dxf")
+    assert code == 1
+    assert "gone\ufffd.svg" in err
+
+
+@pytest.mark.parametrize("target", ["~nobody-here/out.dxf", "full.dxf"])
+def test_what_cannot_be_written_to_is_refused_in_words(call, messy, tmp_path, target):
+    (tmp_path / "full.dxf").symlink_to("/dev/full")
+    place = target if target.startswith("~") else tmp_path / target
+    code, _, err = call("tidy", messy, "-o", place)
+    assert code == 1
+    assert "fault" not in err
+    assert "give" in err
 
 
 @pytest.mark.parametrize(

@@ -30,6 +30,8 @@ DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
 OPEN_MM = 6.0  # that a part of unknown thickness may be thick, so far as the ± goes
 CARD_MM = 0.76  # thickness of an ID-1 card, ISO/IEC 7810:2019, 5.1
+_FARTHEST = 1e6  # px
+_MOST_UNLIKE = 12.0  # times as long as its opposite: a side of a sheet seen from its very edge
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
 
@@ -152,6 +154,8 @@ class SheetDatum:
             _positive(value, "sheet size")
         if len(self.corners) != 4 or not all(math.isfinite(v) for c in self.corners for v in c):
             raise ScaleError("a sheet has four corners; mark each of them")
+        if max(abs(v) for c in self.corners for v in c) > _FARTHEST:
+            raise ScaleError("a corner of the sheet lies far outside of any picture: mark it again")
         turns = [_turn(*(self.corners[(i + d) % 4] for d in range(3))) for i in range(4)]
         if all(turn < 0 for turn in turns):
             raise ScaleError(
@@ -162,6 +166,13 @@ class SheetDatum:
                 "the lines between the sheet's corners cross, or three corners lie in one line; "
                 "give them clockwise, from its top left"
             )
+        sides = [math.dist(self.corners[i], self.corners[i - 1]) for i in range(4)]
+        for one, other in ((sides[0], sides[2]), (sides[1], sides[3])):
+            if max(one, other) > _MOST_UNLIKE * min(one, other):
+                raise ScaleError(
+                    f"opposite sides of the sheet are {one:.0f} and {other:.0f} px long, which no "
+                    "photo shows: mark its corners again"
+                )
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import stat
 from pathlib import Path
 
@@ -42,3 +43,8 @@ def read_whole(path: Path, most: int, kind: type[SilhuetaError]) -> bytes:
     if not data:
         raise kind(f"{path.name} is empty (0 bytes); copy or save it again")
     return data
+
+
+def readable(name: str) -> str:
+    """Return a file's name with what is not UTF-8 in it replaced, to be shown and kept."""
+    return os.fsencode(name).decode("utf-8", "replace")

@@ -20,6 +20,8 @@ def sample(grey: Grey, points: Floats) -> Floats:
     """
     import cv2
 
+    if points.size == 0:
+        return np.zeros((*points.shape[:-1], *grey.shape[2:]))
     flat = points.reshape(-1, 2)
     wide = max(1, min(len(flat), 8192))
     tall = -(-len(flat) // wide)
@@ -85,6 +87,8 @@ def steepest(
         Grey values a px there.
 
     """
+    if len(at) == 0:  # a side of which nothing lies in the picture
+        return np.zeros(0), np.zeros(0)
     step = 0.5
     rows = profiles(grey, at, normals, reach + 2, step, tangents)
     kernel = np.exp(-0.5 * (np.arange(-4, 5) * step / 0.8) ** 2)

@@ -28,7 +28,13 @@ _GROWTH = 1.25  # of the picture's pixels that the rectified one may have
 _RIM = 64  # places along each side of the photo that say how far the field reaches
 _HAIR = 1e-4  # px that rounding may add to a whole number of them
 _FAR = 2.5  # sheet sizes from its middle beyond which nothing is shown
+_LONGEST = 32_000  # px of a side, that OpenCV moves
 _ACROSS = 0.9  # diagonals of the photo, at the datum's scale, beyond which nothing is shown
+
+_ALONG = (
+    "the datum makes the photo look along the plane, not at it; check its corners, or take the "
+    "photo from further above"
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,6 +99,7 @@ def rectify(job: Job, picture: Picture, work: Work | None = None) -> Rectified:
 
     """
     work = work or Work()
+    _check_corners(job, picture)
     solution = solve(job, facts_of(picture))
     axes = _axes(job.clean)
     if solution.level and axes is None:
@@ -106,14 +113,32 @@ def rectify(job: Job, picture: Picture, work: Work | None = None) -> Rectified:
     turned = solution.plane if axes is None else solution.plane.turned(axes)
     left, bottom, right, top = _field(job, turned, picture)
     size = _finest(turned, picture, (left, bottom, right, top))
+    if not np.isfinite([left, bottom, right, top, size]).all() or right <= left or top <= bottom:
+        raise ScaleError(_ALONG)
     width = max(1, int(np.ceil((right - left) / size - _HAIR)))
     height = max(1, int(np.ceil((top - bottom) / size - _HAIR)))
+    if max(width, height, picture.width, picture.height) > _LONGEST:
+        raise ScaleError(
+            f"at true size the photo is {width:,} x {height:,} px, longer than can be worked with: "
+            "check the datum's corners, or crop the photo"
+        )
     plane = turned.with_origin(left, bottom)
     scale = Scale(size, height, solution.kind)
     work.step(0.1)
     grey = _resampled(picture.grey, plane, size, width, height, work)
     made = replace(picture, grey=grey)
     return Rectified(made, scale, plane, solution)
+
+
+def _check_corners(job: Job, picture: Picture) -> None:
+    """Refuse corners that are so far outside of the picture that they were never seen."""
+    size = np.array([picture.width, picture.height])
+    for x, y in _datum_px(job).tolist():
+        if (np.array([x, y]) < -size).any() or (np.array([x, y]) > 2 * size).any():
+            raise ScaleError(
+                f"the datum's corner at {x:.0f}, {y:.0f} px lies far outside of the picture, which "
+                f"is {picture.width} x {picture.height} px: mark it again"
+            )
 
 
 def _axes(steps: tuple[Step, ...]) -> Floats | None:
@@ -154,10 +179,7 @@ def _field(job: Job, plane: Plane, picture: Picture) -> tuple[float, float, floa
     middle = np.append(plane.lens.straighten(middle_px[None])[0], 1) @ plane.inverse.T
     front = seen[:, 2] * np.sign(middle[2]) > 1e-9 * np.abs(seen[:, 2]).max()
     if front.sum() < _RIM:
-        raise ScaleError(
-            "the datum makes the photo look along the plane, not at it; check its corners, or take "
-            "the photo from further above"
-        )
+        raise ScaleError(_ALONG)
     mm = seen[front, :2] / seen[front, 2:]
     low, high = mm.min(0), mm.max(0)
     if len(anchor):

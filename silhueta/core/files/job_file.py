@@ -14,7 +14,7 @@ import zlib
 from collections.abc import Mapping
 from dataclasses import fields
 from pathlib import Path as File
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 import numpy as np
@@ -23,7 +23,7 @@ from silhueta import __version__
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
-from silhueta.core.files.limits import MOST_JOB
+from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import (
@@ -44,6 +44,7 @@ from silhueta.core.job import (
     TraceStamp,
 )
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
+from silhueta.core.whole_file import readable
 
 SUFFIX = ".silhueta"
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
@@ -116,7 +117,7 @@ class _JobRecord(msgspec.Struct):
     cut_file: CutFileSettings
     traced: _StampRecord | None
     outline: list[_ContourRecord]
-    page: int = 0
+    page: Annotated[int, msgspec.Meta(ge=0, le=MOST_PAGES)] = 0
     page_dpi: float | None = None
     optics: Optics = Optics()
     clean: list[dict[str, Any]] = []
@@ -199,13 +200,12 @@ def job_bytes(job: Job, marks: Mapping[str, Job] | None = None) -> bytes:
 
 
 def _record(job: Job) -> _JobRecord:
-    stored = (
-        None if job.picture is None else "picture/" + (File(job.picture.name).name or "picture")
-    )
+    name = "" if job.picture is None else readable(File(job.picture.name).name)
+    stored = None if job.picture is None else f"picture/{name or 'picture'}"
     return _JobRecord(
         format=FORMAT,
         program=f"Silhueta {__version__}",
-        name=job.name,
+        name=readable(job.name),
         picture=stored,
         datums=[_datum_record(datum) for datum in job.datums],
         trace=job.trace,

@@ -13,3 +13,4 @@ MOST_FIT_POINTS = 2_000  # of a spline through points, which are solved for all 
 MOST_BYTES = {"DXF": 200_000_000, "SVG": 100_000_000}
 MOST_FILE = 2_000_000_000  # bytes of any file
 MOST_JOB = 100_000_000  # bytes of what a job says, unpacked; its picture not counted
+MOST_PAGES = 100_000  # of a file, that a job may name one of

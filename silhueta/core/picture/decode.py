@@ -27,7 +27,7 @@ from silhueta.core.job import PictureFile
 from silhueta.core.picture.dither import dithered, undithered
 from silhueta.core.picture.formats import FORMATS
 from silhueta.core.picture.pages import DEFAULT_DPI, is_pdf, is_svg, pdf_page, svg_picture
-from silhueta.core.whole_file import read_whole
+from silhueta.core.whole_file import read_whole, readable
 
 if TYPE_CHECKING:
     from PIL.Image import Image as ImageType
@@ -102,7 +102,7 @@ def read_picture_file(path: Path) -> PictureFile:
 
     """
     data = read_whole(path, MOST_BYTES, PictureError)
-    return PictureFile(data, path.name)
+    return PictureFile(data, readable(path.name))
 
 
 def decode(file: PictureFile) -> Picture:

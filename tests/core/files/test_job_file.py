@@ -195,6 +195,8 @@ def record(**changes: object) -> bytes:
         (changed(job_json=b"{"), "damaged"),
         (changed(job_json=record(format=FORMAT + 1)), "newer Silhueta"),
         (changed(job_json=record(picture="picture/gone.png")), "damaged"),
+        (changed(job_json=record(page=10**30)), "damaged"),
+        (changed(job_json=record(page=-5)), "damaged"),
         (changed(job_json=record(datums=[{"kind": "dpi", "dpi": -3}])), "damaged"),
         (changed(job_json=record(datums=[{"kind": "moon"}])), "damaged"),
         (changed(job_json=record(trace={"threshold": 900})), "damaged"),

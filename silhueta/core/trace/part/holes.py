@@ -220,13 +220,17 @@ def _join(
     names = np.unique(group[np.array(pairs)])
     places = maximum_position(deep, group[held], names)
     peaks = dict(zip(names.tolist(), places, strict=True))
+    _, lakes, boxes, _ = cv2.connectedComponentsWithStats(below.astype(np.uint8))
     for pair in pairs:
         one, other = sorted((int(group[basin]) for basin in pair), key=lambda g: deep[peaks[g]])
         if one == other:
             continue
         least, most = float(deep[peaks[one]]), float(deep[peaks[other]])
         if least >= max(_SLIVER_PX, _SLIVER * most):  # else shade along the other's border
-            _, pieces = cv2.connectedComponents((deep > _WAIST * least).astype(np.uint8))
-            if pieces[peaks[one]] != pieces[peaks[other]]:
+            left, top, wide, high = boxes[lakes[peaks[one]], :4].tolist()
+            lake = deep[top : top + high, left : left + wide] > _WAIST * least
+            _, pieces = cv2.connectedComponents(lake.astype(np.uint8))
+            here, there = ((y - top, x - left) for y, x in (peaks[one], peaks[other]))
+            if lakes[peaks[one]] != lakes[peaks[other]] or pieces[here] != pieces[there]:
                 continue
         group[group == one] = other

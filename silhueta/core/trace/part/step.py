@@ -22,6 +22,7 @@ light of face, wall and ground is solved for at each place, and the place is sou
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -123,22 +124,37 @@ def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...]) -
     for kind in np.unique(kinds).tolist():
         which = np.flatnonzero(kinds == kind)
         wall = kind * _WIDE_GRID
-        many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
-        at = np.arange(many) * STEP - REACH
-        beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
-        weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
-        here = seen[which, :many] * weight[:, None]
-        plain = _explained(here, weight[:, None] / np.linalg.norm(weight))
         for i, strip in enumerate(strips if wall < _BESIDE else strips[:1]):
-            for k, top in enumerate(trials.tolist()):
-                model = _model(at, top, (wall, strip), blur, weight)
-                gains[i, which, k] = _explained(here, model) - plain
+            weight, models = _models(wall, strip, blur)
+            here = seen[which, : len(weight)] * weight[:, None]
+            plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])[:, 0]
+            gains[i, which] = _explained(here, models) - plain[:, None]
     return gains
 
 
-def _explained(seen: Floats, model: Floats) -> Floats:
-    """Return how much of weighted profiles (N, M, 3) lies in the span of a model (M, K), (N,)."""
-    return np.asarray((np.tensordot(model.T, seen, (1, 1)) ** 2).sum((0, 2)))
+def _explained(seen: Floats, models: Floats) -> Floats:
+    """Return how much of weighted profiles (N, M, 3) lies in the span of each model, (N, K).
+
+    models : (K, C, M)
+    """
+    count, terms, samples = models.shape
+    flat = models.reshape(-1, samples) @ seen.transpose(1, 0, 2).reshape(samples, -1)
+    squares = flat.reshape(count, terms, len(seen), 3) ** 2
+    return np.asarray(squares.sum((1, 3)).T)
+
+
+@lru_cache(maxsize=512)  # rings of one picture ask for the same
+def _models(wall: float, strip: float, blur: float) -> tuple[Floats, Floats]:
+    """Return the weight (M,) of a profile's places, and for each trial a model (K, C, M)."""
+    many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
+    at: Floats = np.arange(many, dtype=np.float64) * STEP - REACH
+    beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
+    weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
+    models = [_model(at, top, (wall, strip), blur, weight).T for top in _trials().tolist()]
+    found = weight, np.ascontiguousarray(models)
+    for array in found:
+        array.flags.writeable = False
+    return found
 
 
 def _model(
