@@ -153,6 +153,12 @@ def tidy(
     if doubts:
         say(f"left as they are: {', '.join(doubts)}; look at them at Tidy in the window")
     counts |= {str(kind): count for kind, count in others.items()}
+    if not outline.contours:
+        gone = ", ".join(f"{count:,} {kind}" for kind, count in counts.items())
+        raise FileError(
+            f"nothing is left of {file.name} ({gone} taken away); give --speck 0mm2 to keep small "
+            "loops, or --file-units if its numbers are meant larger"
+        )
     outline = _kept(outline, keep)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
     with all_or_none():

@@ -133,6 +133,18 @@ def test_a_drawing_that_takes_minutes_is_asked_about(call, messy, tmp_path, monk
     assert call("tidy", messy, "--many", "-o", target)[0] == 0
 
 
+def test_of_specks_alone_nothing_is_left_and_that_is_said(call, tmp_path):
+    file, target = tmp_path / "dust.svg", tmp_path / "out.dxf"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="90mm" viewBox="0 0 90 90">'
+        '<path d="M9 9h.2v.2h-.2z M80 80h.2v.2h-.2z"/></svg>'
+    )
+    code, _, err = call("tidy", file, "--speck", "1mm2", "-o", target)
+    assert code == 1
+    assert "nothing is left of dust.svg (2 specks taken away); give --speck 0mm2" in err
+    assert call("tidy", file, "--speck", "0mm2", "-o", target)[0] == 0
+
+
 def test_names_that_are_no_text_are_read_written_and_shown(call, messy, tmp_path):
     odd = tmp_path / os.fsdecode(b"plate\xff.svg")
     odd.write_bytes(messy.read_bytes())
