@@ -519,6 +519,33 @@ def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
         assert size(hand) == pytest.approx((80, high))
 
 
+@pytest.mark.parametrize(("choice", "loops"), [("Open it all the same", 2), ("Do not open it", 0)])
+def test_a_drawing_that_takes_long_is_asked_about(hand, tmp_path, monkeypatch, choice, loops):
+    from PySide6.QtWidgets import QMessageBox
+
+    from silhueta.core.files import drawing_open
+
+    monkeypatch.setattr(drawing_open, "MANY_SHAPES", 1)
+    file = tmp_path / "plates.svg"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
+        '<rect x="5" y="20" width="20" height="20"/><rect x="45" y="20" width="20" height="20"/>'
+        "</svg>"
+    )
+    asked = []
+
+    def answer(box):
+        asked.append(box.text())
+        next(b for b in box.buttons() if b.text() == choice).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    hand.open(file)
+    told = "8 lines and curves in 2 paths, which may take a minute or more"
+    assert asked == [f"“plates.svg” holds {told}."]
+    assert len(hand.window.session.job.outline.contours) == loops
+
+
 def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
     file = tmp_path / "empty.svg"
     file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')

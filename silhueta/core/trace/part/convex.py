@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from silhueta.core.trace.part.looks import Light, Mask, filled_in
 
 SMALL_MM2, LEAST_MM2 = 150.0, 1.2
-_CRUMB_MM2 = 2.0
+_CRUMB_MM2, _BEFORE = 2.0, 0.5  # what is smaller is no hole; share that seemed face before
 _LARGER_MM2 = 450.0  # up to which pieces are joined and bays that pass are filled
 _TURNS = 3
 _BAND_MM, _BAND_PX = 1.2, (4.0, 8.0)  # between two pieces of one hole; px, at least and at most
@@ -90,21 +90,44 @@ def round_spots(odd: Mask, leaning: Light, made: Mask, mm: float) -> Mask:
     return found
 
 
-def without_crumbs(made: Mask, before: Mask, mm: float) -> Mask:
-    """Return a part without very small holes that most of was part `before`."""
+def without_marks(
+    made: Mask, before: Mask, mm: float
+) -> tuple[Mask, list[tuple[float, float, float]]]:
+    """Return a part without holes that only its marks tell, and where they are.
+
+    Parameters
+    ----------
+    made : (H, W) of bool
+    before : (H, W) of bool
+        The part without the marks' word. A round hole is taken on theirs alone.
+    mm : float
+
+    Returns
+    -------
+    made : (H, W) of bool
+    left_out : list of (x, y, area)
+        Px and mm², of what is no speck.
+
+    """
     import cv2
 
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+    count, labels, stats, centres = cv2.connectedComponentsWithStats(
         ((filled_in(made) > 0) & ~made).astype(np.uint8), connectivity=4
     )
-    whole = made.copy()
+    whole, left_out = made.copy(), []
     for label in range(1, count):
-        if stats[label, cv2.CC_STAT_AREA] * mm * mm < _CRUMB_MM2:
-            box = _box(stats[label][None], made.shape)
-            one = np.asarray(labels[box] == label)
-            if before[box][one].mean() > 0.5:
-                whole[box] |= one
-    return whole
+        box = _box(stats[label][None], made.shape)
+        one = np.asarray(labels[box] == label)
+        if before[box][one].mean() < _BEFORE:
+            continue
+        area = float(one.sum()) * mm * mm
+        radius = _circle(one)[2]
+        if area < _CRUMB_MM2:
+            whole[box] |= one
+        elif one.sum() < _ROUNDISH * np.pi * radius**2:
+            whole[box] |= one
+            left_out.append((float(centres[label, 0]), float(centres[label, 1]), area))
+    return whole, left_out
 
 
 def _joined(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:

@@ -20,7 +20,7 @@ from silhueta.core.picture.verdict import focus_width
 from silhueta.core.trace.contours import Contours, contours, gathered
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
-from silhueta.core.trace.part.finer import Finer, finer
+from silhueta.core.trace.part.finer import Finer, finer, like_a_shadow
 from silhueta.core.trace.part.looks import (
     Grounds,
     Light,
@@ -31,7 +31,7 @@ from silhueta.core.trace.part.looks import (
     looks_of,
     smaller,
 )
-from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, weak_share
+from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, may_be_hole, weak_share
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
@@ -43,7 +43,6 @@ _AROUND_MM = 6.0
 _FINE_MM, _FINE = 0.15, 3_000_000  # side, mm, and number of the pixels in which edges are seen
 _ON_SHEET = 0.004  # of the sheet, that a part covers at least when it lies on it
 _RIVAL = 0.6  # of the largest, from which another thing may be meant as well
-_DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be taken for shadow
 _TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
 _SOFT_PX, _SOFT_MM = 12.0, 0.8  # width of an edge from which a photo is out of focus
 _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
@@ -394,9 +393,8 @@ def _by_edges(
     """Return part and shadow told by edges, where the part by looks lacks them; else None."""
     import cv2
 
-    light, *colour = np.median(looks.look[part], axis=0).tolist() if part.any() else (0.0, 1.0)
-    if not _DARKEST < light < _LIGHTEST or float(np.hypot(*colour)) > _NEUTRAL:
-        return None  # no shadow looks like that
+    if not like_a_shadow(looks, part):
+        return None
     by_looks = clear(part, close.light)
     if by_looks > _TOLD:
         return None
@@ -434,7 +432,7 @@ def _edges(
 ) -> tuple[Contours, tuple[Doubt, ...]]:
     import cv2
 
-    (rough, leaning, thin, clearer), left, top, scale, light, alike = near
+    (rough, leaning, thin, clearer, marked), left, top, scale, light, alike = near
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -460,6 +458,7 @@ def _edges(
             "the part on something of another colour, or paint a stroke of ink on it at Picture"
         )
     kept, doubts = judged(pieces, areas, sight)
+    doubts += tuple(Doubt((x / scale, y / scale), may_be_hole(mm2)) for x, y, mm2 in marked)
     wide = edge_width(pieces[kept[0]], sight) if kept else 0.0
     if wide > _SOFT_PX and wide * scene.mm > _SOFT_MM:
         x, y = pieces[kept[0]][0].tolist()

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.trace.part.brushed import across, marks
-from silhueta.core.trace.part.convex import convex, round_spots, without_crumbs
+from silhueta.core.trace.part.convex import convex, round_spots, without_marks
 from silhueta.core.trace.part.holes import Faced, with_holes
 from silhueta.core.trace.part.looks import (
     Light,
@@ -47,6 +47,7 @@ _KNOWN = 0.03  # share of a hole that was opened, from which its bands are no we
 _WAIST = 0.7  # of a hole's half width, under which it may be two
 _OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 _CORE_MM = 2.0
+_DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be taken for shadow
 _FRINGE_MM, _HANGS = 0.75, 0.5  # half width of a shadow's end; share of it that is beside the odd
 _LINE_MM = 1.1  # width of a hole or bay along the marks that may be one
 _OFF, _LEAST_OFF = 5.0, 0.15  # spreads, and of the logarithm of light, off the marks: no face
@@ -70,12 +71,15 @@ class Finer(NamedTuple):
         Where webs are too thin.
     clearer : float
         By how much marks on the face told light more finely; 1: there are none.
+    left_out : list of (x, y, mm²)
+        What only those say may be a hole.
     """
 
     part: Mask
     leaning: Light
     thin: list[tuple[float, float]]
     clearer: float
+    left_out: list[tuple[float, float, float]]
 
 
 def finer(
@@ -110,7 +114,7 @@ def finer(
     prior[shadow & (looks.shade | looks.deep)] -= _THROWN
     deepest = float(inside.max())
     likely = (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike
-    own = evened(looks, likely, seen.mm)
+    own = evened(looks, likely, seen.mm, like_a_shadow(looks, part))
     looks_face, clearer = own.looks, own.clearer
     strange_by = like_face(looks_face, likely)
     atypical = strange_by > _TYPICAL
@@ -145,12 +149,17 @@ def finer(
         work.step((turn + 1) / _TURNS)
     bare = np.asarray(bare, np.float32)
     made = with_holes(made, Faced(bare, strange_by), seen.mm)
-    made, opened = _whole_holes(made, bare, own, seen.mm)
-    return Finer(made, bare, _thin_webs(calmed, made, opened, seen.mm), clearer)
+    made, opened, left_out = _whole_holes(made, bare, own, seen.mm)
+    return Finer(made, bare, _thin_webs(calmed, made, opened, seen.mm), clearer, left_out)
 
 
-def _whole_holes(made: Mask, bare: Light, own: Evened, mm: float) -> tuple[Mask, Mask]:
-    """Return a part with what marks and convex holes tell, and what of it seemed face before."""
+def _whole_holes(
+    made: Mask, bare: Light, own: Evened, mm: float
+) -> tuple[Mask, Mask, list[tuple[float, float, float]]]:
+    """Return a part with what marks and convex holes tell, and what of its holes seemed face.
+
+    Last, what is left out (see `without_marks`).
+    """
     import cv2
 
     light = own.looks.look[..., 0] / np.float32(own.clearer)
@@ -164,9 +173,10 @@ def _whole_holes(made: Mask, bare: Light, own: Evened, mm: float) -> tuple[Mask,
         made = ~_opened(~made, across(own.way, round(_LINE_MM / mm)))
     whole = convex(made, level, mm)
     opened = made & ~whole
+    left_out: list[tuple[float, float, float]] = []
     if own.clearer > 1.0:
-        whole = without_crumbs(~_opened(~whole, disc), before, mm)
-    return whole, opened
+        whole, left_out = without_marks(~_opened(~whole, disc), before, mm)
+    return whole, opened, left_out
 
 
 def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
@@ -298,15 +308,24 @@ class Evened(NamedTuple):
     way: float = 0.0
 
 
-def evened(looks: Looks, core: Mask, mm: float) -> Evened:
-    """Return looks with the light of the face, seen in its `core`, taken out: slow or in marks."""
+def like_a_shadow(looks: Looks, part: Mask) -> bool:
+    """Return whether a part's face could be ground in shadow: neutral, and darker than it."""
+    light, *colour = np.median(looks.look[part], axis=0).tolist() if part.any() else (0.0, 1.0)
+    return bool(_DARKEST < light < _LIGHTEST and float(np.hypot(*colour)) <= _NEUTRAL)
+
+
+def evened(looks: Looks, core: Mask, mm: float, marked: bool = True) -> Evened:
+    """Return looks with the light of the face, seen in its `core`, taken out: slow or in marks.
+
+    `marked`: marks are looked for; where the face is like no shadow its edges are clear without.
+    """
     if core.sum() < _LEAST_CORE:
         return Evened(looks, 1.0)
     level = looks.look[..., 0]
     light = ground_light(level, core, one_sided=False)
     light = np.clip(light, light[core].min(), light[core].max())
     clearer, way = 1.0, 0.0
-    seen = marks(level, light, core, mm)
+    seen = marks(level, light, core, mm) if marked else None
     if seen is not None:
         usual = 1.4826 * float(np.median(np.abs(level - light)[core]))
         clearer = float(np.clip(usual / max(seen.spread, 1e-6), 1.0, _CLEAREST))

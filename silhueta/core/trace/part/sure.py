@@ -109,14 +109,15 @@ def judged(
             )
             doubts.append(Doubt(place, text))
         if area < 0 and weak > _GUESSED:
-            doubts.append(Doubt(place, _may_be_hole(abs(area) * sight.mm**2)))
+            doubts.append(Doubt(place, may_be_hole(abs(area) * sight.mm**2)))
             continue
         kept.append(number)
     seen = [rings[i] for i in kept]
     return kept, (*doubts, *_unnoticed(seen, sight), *_bent(seen, sight))
 
 
-def _may_be_hole(mm2: float) -> str:
+def may_be_hole(mm2: float) -> str:
+    """Return the words on something of so many mm² that was left out."""
     return (
         f"something of {mm2:.0f} mm² may be a hole or a mark on the face, and was left out: paint "
         "scrape on it at Picture if it is a hole, ink if it is not"
@@ -181,5 +182,5 @@ def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
         box = (slice(max(top - 14, 0), top + high + 14), slice(max(left - 14, 0), left + wide + 14))
         if clear((labels == label)[box], light[box]) > _ALL_ROUND:
             x, y = (centres[label] / sight.factor).tolist()
-            doubts.append(Doubt((float(x), float(y)), _may_be_hole(area)))
+            doubts.append(Doubt((float(x), float(y)), may_be_hole(area)))
     return doubts

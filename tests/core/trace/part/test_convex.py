@@ -2,8 +2,9 @@
 
 import cv2
 import numpy as np
+import pytest
 
-from silhueta.core.trace.part.convex import convex, without_crumbs
+from silhueta.core.trace.part.convex import convex, without_marks
 
 _MM = 0.3
 _SHAPE = (80, 120)
@@ -72,8 +73,13 @@ def test_a_bay_that_is_face_stays():
     assert (convex(seen, level, _MM) == seen).all()
 
 
-def test_a_speck_that_was_face_is_no_hole():
+def test_what_only_marks_tell_is_a_hole_where_it_is_round_and_else_asked_about():
     part, _ = _plate()
-    hole, speck = _disc(40, 40, 2), _disc(80, 40, 2)
-    made = without_crumbs(part & ~hole & ~speck, part & ~hole, _MM)
-    assert (made == (part & ~hole)).all()
+    hole, speck, mark = _disc(40, 40, 6), _disc(80, 20, 2), np.zeros(_SHAPE, bool)
+    mark[50:56, 60:100] = True
+    slot = np.zeros(_SHAPE, bool)
+    slot[20:26, 20:60] = True
+    before = part & ~slot
+    made, left_out = without_marks(before & ~hole & ~speck & ~mark, before, _MM)
+    assert (made == (before & ~hole)).all()
+    assert left_out == [(pytest.approx(79.5), pytest.approx(52.5), pytest.approx(240 * _MM**2))]
