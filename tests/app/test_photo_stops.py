@@ -488,22 +488,10 @@ def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
     assert (hand.window.session.job.picture is None) == outlines
 
 
-@pytest.mark.parametrize(
-    ("choice", "loops", "high"),
-    [("Take what is to be seen", 2, 40), ("Take all lines", 4, 40), ("Do not open it", 0, None)],
-)
-def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
-    hand, tmp_path, monkeypatch, choice, loops, high
-):
+def answered(monkeypatch, choice):
+    """Answer every question with one of its buttons; return what was asked."""
     from PySide6.QtWidgets import QMessageBox
 
-    file = tmp_path / "handle.svg"
-    file.write_text(
-        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
-        '<g fill="#223"><rect x="5" y="20" width="60" height="20"/><circle cx="65" cy="30" r="20"/>'
-        '<rect x="10" y="25" width="9" height="9"/></g>'
-        '<circle cx="65" cy="30" r="9" fill="white"/></svg>'
-    )
     asked = []
 
     def answer(box):
@@ -512,6 +500,24 @@ def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
         return 0
 
     monkeypatch.setattr(QMessageBox, "exec", answer)
+    return asked
+
+
+@pytest.mark.parametrize(
+    ("choice", "loops", "high"),
+    [("Take what is to be seen", 2, 40), ("Take all lines", 4, 40), ("Do not open it", 0, None)],
+)
+def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
+    hand, tmp_path, monkeypatch, choice, loops, high
+):
+    file = tmp_path / "handle.svg"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
+        '<g fill="#223"><rect x="5" y="20" width="60" height="20"/><circle cx="65" cy="30" r="20"/>'
+        '<rect x="10" y="25" width="9" height="9"/></g>'
+        '<circle cx="65" cy="30" r="9" fill="white"/></svg>'
+    )
+    asked = answered(monkeypatch, choice)
     hand.open(file)
     assert asked == ["“handle.svg” has a shape that others hide."]
     assert len(hand.window.session.job.outline.contours) == loops
@@ -521,8 +527,6 @@ def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
 
 @pytest.mark.parametrize(("choice", "loops"), [("Open it all the same", 2), ("Do not open it", 0)])
 def test_a_drawing_that_takes_long_is_asked_about(hand, tmp_path, monkeypatch, choice, loops):
-    from PySide6.QtWidgets import QMessageBox
-
     from silhueta.core.files import drawing_open
 
     monkeypatch.setattr(drawing_open, "MANY_SHAPES", 1)
@@ -532,14 +536,7 @@ def test_a_drawing_that_takes_long_is_asked_about(hand, tmp_path, monkeypatch, c
         '<rect x="5" y="20" width="20" height="20"/><rect x="45" y="20" width="20" height="20"/>'
         "</svg>"
     )
-    asked = []
-
-    def answer(box):
-        asked.append(box.text())
-        next(b for b in box.buttons() if b.text() == choice).click()
-        return 0
-
-    monkeypatch.setattr(QMessageBox, "exec", answer)
+    asked = answered(monkeypatch, choice)
     hand.open(file)
     told = "8 lines and curves in 2 paths, which may take a minute or more"
     assert asked == [f"“plates.svg” holds {told}."]
