@@ -119,8 +119,9 @@ def rectify(job: Job, picture: Picture, work: Work | None = None) -> Rectified:
     height = max(1, int(np.ceil((top - bottom) / size - _HAIR)))
     if max(width, height, picture.width, picture.height) > _LONGEST:
         raise ScaleError(
-            f"at true size the photo is {width:,} x {height:,} px, longer than can be worked with: "
-            "check the datum's corners, or crop the photo"
+            f"the photo is {picture.width:,} x {picture.height:,} px, and {width:,} x {height:,} "
+            f"at true size; over {_LONGEST:,} px a side cannot be worked with: check the datum's "
+            "corners, or save the photo smaller"
         )
     plane = turned.with_origin(left, bottom)
     scale = Scale(size, height, solution.kind)

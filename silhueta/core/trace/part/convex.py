@@ -12,6 +12,8 @@ it in two. A web is unlike both of the holes that it parts; such a band lies bet
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterator
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +30,9 @@ _SOLID = 0.86  # share of their hull that two pieces of one hole fill
 # share of the circle round them that pieces of one round hole fill, and that its shade alone does
 _ROUND, _ROUNDISH = 0.85, 0.6
 _BAY, _LEAST_BAY = 0.04, 3  # share of the hull, and px, from which there is a bay to fill
+_DOUBTED = 0.06  # the same, of a bay that is doubted where it is not filled
+_NOT_FACE = 0.009  # that share times the logarithm of light by which it differs from the face
+_AROUND_PX = 5
 _UNLIKE, _MORE = 0.03, 1.7  # off the face's light, and times what the face is, and a bay is none
 _PASSING = 0.6  # of a band that lies between the light of its two sides
 _STEP = 0.2  # of light between the two sides
@@ -140,7 +145,7 @@ def _joined(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:
     labels, stats = np.asarray(found, np.int32), np.asarray(rows, np.int32)
     areas = stats[:, cv2.CC_STAT_AREA] * mm * mm
     small = [i for i in range(1, count) if LEAST_MM2 / 2 < areas[i] < _LARGER_MM2]
-    rims = {i: cKDTree(_rim(labels, stats, i)) for i in small}
+    rims = {i: cKDTree(_places_of(labels, stats, i)) for i in small}
     joined = made.copy()
     band = float(np.clip(_BAND_MM / mm, *_BAND_PX))
     for one, other in itertools.combinations(small, 2):
@@ -159,7 +164,9 @@ def _joined(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:
     return joined
 
 
-def _rim(labels: NDArray[np.int32], stats: NDArray[np.int32], label: int) -> NDArray[np.int64]:
+def _places_of(
+    labels: NDArray[np.int32], stats: NDArray[np.int32], label: int
+) -> NDArray[np.int64]:
     left, top, wide, high = stats[label, :4].tolist()
     box = (slice(top, top + high), slice(left, left + wide))
     rows, columns = np.nonzero(labels[box] == label)
@@ -225,29 +232,79 @@ def _passes(band: Mask, pieces: list[Mask], level: Light) -> bool:
 
 
 def _with_bays(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:
+    whole = made.copy()
+    for bay in _bays(made, filled, _LARGER_MM2 / mm**2, LEAST_MM2 / mm**2):
+        if bay.share < _BAY:
+            continue
+        # shade that turns into light
+        off = np.abs(level[bay.box] - np.median(level[bay.box][bay.beside]))
+        if float(off[bay.inner].mean()) > max(_UNLIKE, _MORE * float(off[bay.beside].mean())):
+            whole[bay.box] &= ~(bay.hull & filled[bay.box])
+    return whole
+
+
+def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
+    """Return where only a crescent of a small hole was found, px (x, y).
+
+    Of a hole in a thick part the wall shows as a crescent, and what it bends round is ground that
+    may be as light as the face: but hardly quite as light, and small holes have no bays.
+
+    Parameters
+    ----------
+    made : (H, W) of bool
+    light : (H, W)
+        Its logarithm.
+    mm : float
+
+    """
+    found = []
+    filled = filled_in(made) > 0
+    for bay in _bays(made, filled, SMALL_MM2 / mm**2, LEAST_MM2 / mm**2):
+        own = light[bay.box]
+        unlike = abs(float(np.median(own[bay.inner]) - np.median(own[bay.beside])))
+        # the larger the bay, the less it need differ
+        if bay.share >= _DOUBTED and bay.share * unlike > _NOT_FACE:
+            found.append(bay.middle)
+    return found
+
+
+class _Bay(NamedTuple):
+    """All bays of one hole, in a box of the picture.
+
+    share, middle : of the hull that they are, and the middle of the hole, px (x, y)
+    hull, inner, beside : (h, w) of bool
+        The hole's; what of the bays is clear of its rim; face round the hull.
+    """
+
+    box: tuple[slice, slice]
+    share: float
+    middle: tuple[float, float]
+    hull: Mask
+    inner: Mask
+    beside: Mask
+
+
+def _bays(made: Mask, filled: Mask, most: float, least: float) -> Iterator[_Bay]:
+    """Yield the bays of each hole of between `least` and `most` px that has some to be seen."""
     import cv2
 
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (filled & ~made).astype(np.uint8), connectivity=4
     )
-    whole = made.copy()
     square = np.ones((3, 3), np.uint8)
+    wide = np.ones((2 * _AROUND_PX + 1,) * 2, np.uint8)
     for label in range(1, count):
-        if not LEAST_MM2 < stats[label, cv2.CC_STAT_AREA] * mm * mm < _LARGER_MM2:
+        left, top, across, high, area = stats[label].tolist()
+        if not least < area < most:
             continue
         box = _box(stats[label][None], made.shape)
-        one = np.asarray(labels[box] == label)
-        hull = _hull(one)
+        one = (labels[box] == label).astype(np.uint8)
+        hull = _hull(one > 0)
         bay = hull & made[box]
-        inner = bay & (cv2.dilate(one.astype(np.uint8), square) == 0)
-        wide = np.ones((11, 11), np.uint8)
-        beside = made[box] & (
-            cv2.dilate(hull.astype(np.uint8), wide)
-            > cv2.dilate(hull.astype(np.uint8), square, iterations=2)
-        )
-        if bay.sum() < _BAY * hull.sum() or inner.sum() < _LEAST_BAY or not beside.any():
+        inner = bay & (cv2.dilate(one, square) == 0)
+        solid = hull.astype(np.uint8)
+        beside = made[box] & (cv2.dilate(solid, wide) > cv2.dilate(solid, square, iterations=2))
+        if inner.sum() < _LEAST_BAY or not beside.any():
             continue
-        off = np.abs(level[box] - np.median(level[box][beside]))  # shade that turns into light
-        if float(off[inner].mean()) > max(_UNLIKE, _MORE * float(off[beside].mean())):
-            whole[box] &= ~(hull & filled[box])
-    return whole
+        middle = left + 0.5 * across, top + 0.5 * high
+        yield _Bay(box, float(bay.sum() / hull.sum()), middle, hull, inner, beside)

@@ -474,11 +474,11 @@ def _edges(
     if alike and clear(rough, smaller(light, rough.shape)) < _FAINT:
         rows, columns = np.nonzero(rough)
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
-        blunt = [blunt_run(pieces[i], sight) for i in kept]
-        longest, where = max(blunt, default=(np.inf, place))
-        told = clearer > _BY_MARKS and weak_share(pieces[kept[0]], sight)[0] < _WEAK
-        if not told or longest > _BLUNT_MM:
-            doubts += (Doubt(where if told else place, _ALIKE),)
+        longest = np.inf
+        if clearer > _BY_MARKS and weak_share(pieces[kept[0]], sight)[0] < _WEAK:
+            longest, place = max(blunt_run(pieces[i], sight) for i in kept)
+        if longest > _BLUNT_MM:
+            doubts += (Doubt(place, _ALIKE),)
     thin = thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
     doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)

@@ -33,10 +33,6 @@ _MANY = 1 << 32  # basins, that there never are
 _LEAST_HOLE = 1.2  # mm²
 _DEEP, _MEAN = -2.0, -1.2  # leaning of a hole: where it is clearest, and all over
 _OUTSIDE = 1
-_SMALL_HOLE = 150.0  # mm², up to which a hole has no bays
-_BAY, _LEAST_BAY = 0.06, 3  # share of its hull that is one; px of it that must show
-_AROUND_PX = 5
-_NOT_FACE = 0.009  # that share times the logarithm of light by which a bay differs from the face
 
 
 class Faced(NamedTuple):
@@ -91,44 +87,6 @@ def with_holes(made: Mask, look: Faced, mm: float) -> Mask:
     whole = filled & (~empty | crumb[labels])
     _, labels, stats, _ = cv2.connectedComponentsWithStats(whole.astype(np.uint8))
     return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()))
-
-
-def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
-    """Return where only a crescent of a small hole was found, px (x, y).
-
-    Of a hole in a thick part the wall shows as a crescent, and what it bends round is ground that
-    may be as light as the face: but hardly quite as light, and small holes have no bays.
-    """
-    import cv2
-
-    filled = filled_in(made) > 0
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(
-        (filled & ~made).astype(np.uint8), connectivity=4
-    )
-    found = []
-    square = np.ones((3, 3), np.uint8)
-    wide = np.ones((2 * _AROUND_PX + 1,) * 2, np.uint8)
-    for label in range(1, count):
-        left, top, across, high, area = stats[label].tolist()
-        if not _LEAST_HOLE < area * mm * mm < _SMALL_HOLE:
-            continue
-        pad = _AROUND_PX + 2
-        rows = slice(max(top - pad, 0), top + high + pad)
-        box = (rows, slice(max(left - pad, 0), left + across + pad))
-        one = (labels[box] == label).astype(np.uint8)
-        outlines = cv2.findContours(one, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
-        hull = np.zeros_like(one)
-        cv2.fillConvexPoly(hull, cv2.convexHull(max(outlines, key=len)), 1)
-        bay = (hull > 0) & made[box]
-        inner = bay & (cv2.dilate(one, square) == 0)
-        beside = (cv2.dilate(hull, wide) > cv2.dilate(hull, square, iterations=2)) & made[box]
-        deep = bay.sum() / hull.sum()
-        if deep < _BAY or inner.sum() < _LEAST_BAY or not beside.any():
-            continue
-        unlike = abs(float(np.median(light[box][inner]) - np.median(light[box][beside])))
-        if deep * unlike > _NOT_FACE:  # the larger the bay, the less it need differ
-            found.append((left + 0.5 * across, top + 0.5 * high))
-    return found
 
 
 class _Basins(NamedTuple):

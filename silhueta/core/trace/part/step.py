@@ -124,11 +124,11 @@ def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...]) -
     for kind in np.unique(kinds).tolist():
         which = np.flatnonzero(kinds == kind)
         wall = kind * _WIDE_GRID
+        weight, _ = _models(wall, strips[0], blur)
+        here = seen[which, : len(weight)] * weight[:, None]
+        plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])
         for i, strip in enumerate(strips if wall < _BESIDE else strips[:1]):
-            weight, models = _models(wall, strip, blur)
-            here = seen[which, : len(weight)] * weight[:, None]
-            plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])[:, 0]
-            gains[i, which] = _explained(here, models) - plain[:, None]
+            gains[i, which] = _explained(here, _models(wall, strip, blur)[1]) - plain
     return gains
 
 
@@ -143,7 +143,7 @@ def _explained(seen: Floats, models: Floats) -> Floats:
     return np.asarray(squares.sum((1, 3)).T)
 
 
-@lru_cache(maxsize=512)  # rings of one picture ask for the same
+@lru_cache(maxsize=256)  # rings of one picture ask for the same
 def _models(wall: float, strip: float, blur: float) -> tuple[Floats, Floats]:
     """Return the weight (M,) of a profile's places, and for each trial a model (K, C, M)."""
     many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1

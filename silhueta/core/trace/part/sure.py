@@ -19,7 +19,7 @@ from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
 from silhueta.core.trace.part.cast import clear
-from silhueta.core.trace.part.holes import crescents
+from silhueta.core.trace.part.convex import crescents
 from silhueta.core.trace.part.looks import Light, smaller
 
 # mm from the edge, or px if that is more, at which its sides are held against each other

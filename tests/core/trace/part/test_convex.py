@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from silhueta.core.trace.part.convex import convex, without_marks
+from silhueta.core.trace.part.convex import convex, crescents, without_marks
 
 _MM = 0.3
 _SHAPE = (80, 120)
@@ -83,3 +83,14 @@ def test_what_only_marks_tell_is_a_hole_where_it_is_round_and_else_asked_about()
     made, left_out = without_marks(before & ~hole & ~speck & ~mark, before, _MM)
     assert (made == (before & ~hole)).all()
     assert left_out == [(pytest.approx(79.5), pytest.approx(52.5), pytest.approx(240 * _MM**2))]
+
+
+def test_a_crescent_round_what_is_not_quite_face_is_said():
+    part, _ = _plate()
+    hole = _disc(60, 40, 10)
+    crescent = hole & ~_disc(63, 43, 9)
+    light = np.full(part.shape, -0.3, np.float32)
+    assert crescents(part & ~crescent, light, _MM) == []  # a slot that is bent
+    light[hole] = -0.1
+    assert len(crescents(part & ~crescent, light, _MM)) == 1
+    assert crescents(part & ~hole, light, _MM) == []

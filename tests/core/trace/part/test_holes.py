@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from silhueta.core.trace.part.holes import Faced, crescents, with_holes
+from silhueta.core.trace.part.holes import Faced, with_holes
 
 _MM = 0.3
 
@@ -67,14 +67,3 @@ def test_brush_marks_are_no_holes():
         leaning[row : row + 2, 30:100] = -1.0
     made = with_holes(part, Faced(leaning, odd), _MM)
     assert _count(made) == 0
-
-
-def test_a_crescent_round_what_is_not_quite_face_is_said():
-    part, _, _ = _face()
-    hole = _disc(part.shape, 60, 50, 10)
-    crescent = hole & ~_disc(part.shape, 63, 53, 9)
-    light = np.full(part.shape, -0.3, np.float32)
-    assert crescents(part & ~crescent, light, _MM) == []  # a slot that is bent
-    light[hole] = -0.1
-    assert len(crescents(part & ~crescent, light, _MM)) == 1
-    assert crescents(part & ~hole, light, _MM) == []
