@@ -47,6 +47,9 @@ def gauge(output: File, size: str) -> None:
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
 def inspect(file: File, report: File | None) -> None:
     """Say what is in a DXF or SVG: units, size, closed and open paths, crossings, doubles."""
+    from silhueta.core.apart.ask import ready
+
+    ready()
     from silhueta.core.files.inspect_file import inspect_file
 
     check_outputs((), file, {"--report": (report, ".json")})

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import resource
 import sys
+import threading
 import time
 from collections.abc import Callable, Mapping
 from pathlib import Path as File
@@ -104,26 +105,45 @@ _EVERY = 10.0  # s between lines into a pipe
 
 
 class Progress:
-    """One line on a terminal's stderr, from the first second on; into a pipe, one every 10 s."""
+    """One line on a terminal's stderr, from the first second on; into a pipe, one every 10 s.
+
+    Also while one long call says nothing: then what was heard last is said again.
+    """
 
     def __init__(self) -> None:
-        self._began = self._said = time.monotonic()
-        self._shown = -1
+        self._began = time.monotonic()
+        self._shown = ""
+        self._last = ("", 0)
         self._live = sys.stderr.isatty()
+        self._end = threading.Event()
+        if not self._live:
+            threading.Thread(target=self._repeat, name="progress", daemon=True).start()
+        command = click.get_current_context(silent=True)
+        if command is not None:
+            command.call_on_close(self.end)
 
     def __call__(self, stage: str, fraction: float) -> None:
         """Show the share of a stage that is done."""
-        percent, now = int(100 * fraction), time.monotonic()
-        if not self._live:
-            if now - self._said >= _EVERY:
-                self._said = now
-                say(f"{stage} {percent} %")
+        self._last = (stage, int(100 * fraction))
+        text = self._text()
+        if not self._live or time.monotonic() - self._began < 1.0 or text == self._shown:
             return
-        if now - self._began < 1.0 or percent == self._shown:
-            return
-        self._shown = percent
-        sys.stderr.write(f"\r\x1b[K{stage} {percent} %")
+        self._shown = text
+        sys.stderr.write(f"\r\x1b[K{text}")
         sys.stderr.flush()
+
+    def end(self) -> None:
+        """Say no more."""
+        self._end.set()
+
+    def _text(self) -> str:
+        stage, percent = self._last
+        return f"{stage} {percent} %" if stage else ""
+
+    def _repeat(self) -> None:
+        while not self._end.wait(_EVERY):
+            if text := self._text():
+                say(text)
 
 
 def say(text: str) -> None:

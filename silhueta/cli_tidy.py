@@ -105,6 +105,9 @@ def tidy(
     A limit of 0 leaves its offer out. Limits that are not given are less for drawings of under
     50 mm across, in proportion.
     """
+    from silhueta.core.apart.ask import ready
+
+    ready()
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.drawing_open import large, on_page, told_of

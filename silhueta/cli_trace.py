@@ -202,6 +202,9 @@ def trace(
     if sheet_corners is not None and not sheet:
         raise click.UsageError("--sheet-corners needs --sheet with the sheet's size")
 
+    from silhueta.core.apart.ask import ready
+
+    ready("silhueta.core.picture.raster")  # while all the rest is brought in
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export

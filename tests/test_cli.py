@@ -4,6 +4,7 @@ import json
 import os
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import numpy as np
@@ -287,14 +288,22 @@ def test_trace_options_that_make_no_sense(call, plate_png, tmp_path, options, sa
     assert "Traceback" not in said
 
 
-def test_into_a_pipe_progress_is_a_line_now_and_then(monkeypatch, capsys):
+def test_into_a_pipe_progress_is_a_line_now_and_then_also_while_one_step_lasts(monkeypatch, capsys):
     from silhueta import cli_report
 
-    clock = [0.0]
-    monkeypatch.setattr(cli_report.time, "monotonic", lambda: clock[0])
+    monkeypatch.setattr(cli_report, "_EVERY", 0.1)
     progress = cli_report.Progress()
-    for second in (1, 9, 11, 15, 20, 22):
-        clock[0] = second
-        progress("fit", second / 100)
-    said = capsys.readouterr().err.splitlines()
-    assert said == ["silhueta: fit 11 %", "silhueta: fit 22 %"]
+    for share in range(100):
+        progress("fit", share / 100)
+    said = []
+    for _ in range(100):
+        time.sleep(0.05)
+        said += capsys.readouterr().err.splitlines()
+        if len(said) >= 2:
+            break
+    assert set(said) == {"silhueta: fit 99 %"}
+    progress.end()
+    time.sleep(0.2)
+    capsys.readouterr()
+    time.sleep(0.3)
+    assert capsys.readouterr().err == ""

@@ -84,6 +84,9 @@ def settle(window: Window) -> bool:
 def _warm_up() -> None:
     """Load what the first trace will need, while the person looks for a file."""
     try:
+        from silhueta.core.apart.ask import ready
+
+        ready("silhueta.core.picture.raster")
         import silhueta.core.trace.job_trace  # noqa: F401
     except Exception:
         log.exception("the warm-up failed")

@@ -18,7 +18,8 @@ from silhueta.core.datum.solve import Solution, facts_of, solve
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import GaugeDatum, Job, SheetDatum
-from silhueta.core.picture.decode import MOST_PIXELS, Picture
+from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.raster import MOST_PIXELS
 from silhueta.core.steps import Mirror, Step, Straighten, Turn
 from silhueta.core.work import Work
 

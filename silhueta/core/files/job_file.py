@@ -20,6 +20,7 @@ import msgspec
 import numpy as np
 
 from silhueta import __version__
+from silhueta.core.apart.rehearse import rehearse_json
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
@@ -175,6 +176,7 @@ def load_marks(source: File) -> dict[str, Job]:
         if _MARKS not in archive.namelist():
             return {}
         text = _member(archive, _MARKS, MOST_JOB, source.name)
+    rehearse_json(text, source.name, FileError)
     try:
         records = msgspec.json.decode(text, type=dict[str, _JobRecord])
         return {name: _job(record, job.picture) for name, record in records.items()}
@@ -224,6 +226,7 @@ def job_from_bytes(data: bytes, name: str) -> Job:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             text = _member(archive, "job.json", MOST_JOB, name)
+            rehearse_json(text, name, FileError)
             version = msgspec.json.decode(text, type=_Format).format
             if version > FORMAT:
                 raise FileError(

@@ -14,6 +14,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from silhueta.core.apart.rehearse import rehearse_xml
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.limits import MOST_BYTES, MOST_NUMBERS, MOST_SHAPES
 from silhueta.core.files.svg_paint import Paint, paint_of, simplified
@@ -187,6 +188,7 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
     from defusedxml import ElementTree as DefusedTree
     from defusedxml.common import DefusedXmlException
 
+    rehearse_xml(data, name, FileError)
     try:
         root = DefusedTree.fromstring(data, forbid_dtd=False, forbid_entities=True)
     except DefusedXmlException as error:

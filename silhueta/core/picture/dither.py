@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-_FEW = 64  # grey values; a picture with more needs no dots
+from silhueta.core.picture.tally import tally
+
+FEW = 64  # grey values; a picture with more needs no dots
 _STEP = 24  # grey values that a dot differs from all four beside it
 _OFTEN = 0.04  # of the pixels; dust on a scan is a hundredth of that
 _WIDE = 2.0  # px, standard deviation of the smoothing
@@ -15,7 +17,7 @@ def dithered(grey: NDArray[np.uint8]) -> bool:
     """Return whether a picture's (H, W) shades are made of single dots of a few values."""
     if min(grey.shape) < 3:
         return False
-    if np.count_nonzero(np.bincount(grey.ravel(), minlength=256)) > _FEW:
+    if np.count_nonzero(tally(grey)) > FEW:
         return False
     middle = grey[1:-1, 1:-1].astype(np.int16)
     beside = (grey[1:-1, :-2], grey[1:-1, 2:], grey[:-2, 1:-1], grey[2:, 1:-1])

@@ -9,8 +9,12 @@ import re
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.apart.ask import ask
+from silhueta.core.apart.child import Allow, Says
+from silhueta.core.apart.rehearse import rehearse_xml
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
+from silhueta.core.picture.raster import MOST_PIXELS
 
 DEFAULT_DPI = 300.0
 MOST_SVG = 200_000_000  # bytes
@@ -28,20 +32,30 @@ def is_svg(data: bytes) -> bool:
     return head.startswith(b"<") and b"<svg" in data[:65536]
 
 
-def pdf_page(file: PictureFile, most_pixels: int) -> tuple[NDArray[np.uint8], int]:
+def pdf_page(file: PictureFile) -> tuple[NDArray[np.uint8], int]:
     """Return a page of a PDF in grey at the file's dpi, and how many pages there are.
 
     Raises
     ------
     PictureError
-        If it is locked, damaged, has no such page, or the page is too large.
+        If it is locked, damaged, has no such page, or the page is too large; or if what draws it
+        dies, takes too long or too much memory.
 
     """
+    told = {"name": file.name or "the PDF", "page": file.page, "dpi": file.dpi or DEFAULT_DPI}
+    says, body = ask(page_task, told, file.data, PictureError)
+    page = np.frombuffer(body or b"", np.uint8).reshape(says["shape"])
+    page.setflags(write=False)
+    return page, says["pages"]
+
+
+def page_task(told: Says, data: bytes, allow: Allow) -> tuple[Says, memoryview]:
+    """Draw a page of a PDF; :func:`pdf_page` asks for it."""
     import pypdfium2
 
-    name = file.name or "the PDF"
+    name, number, dpi = told["name"], told["page"], told["dpi"]
     try:
-        document = pypdfium2.PdfDocument(file.data)
+        document = pypdfium2.PdfDocument(data)
     except pypdfium2.PdfiumError as error:
         if "password" in str(error).lower():
             raise PictureError(
@@ -51,24 +65,25 @@ def pdf_page(file: PictureFile, most_pixels: int) -> tuple[NDArray[np.uint8], in
         raise PictureError(f"{name} is damaged or cut short; copy or save it again") from error
     try:
         count = len(document)
-        if not 0 <= file.page < count:
+        if not 0 <= number < count:
             raise PictureError(
                 f"{name} has {count:,} page{'s' if count != 1 else ''}, and no page "
-                f"{file.page + 1}; choose another"
+                f"{number + 1}; choose another"
             )
-        page = document[file.page]
-        dpi = file.dpi or DEFAULT_DPI
+        page = document[number]
         width, height = (side * dpi / 72 for side in page.get_size())
-        if width * height > most_pixels:
+        if width * height > MOST_PIXELS:
             raise PictureError(
-                f"page {file.page + 1} of {name} would have {width * height / 1e6:,.0f} megapixels "
+                f"page {number + 1} of {name} would have {width * height / 1e6:,.0f} megapixels "
                 f"at {dpi:g} dpi; choose fewer dpi"
             )
+        allow(int(width * height))
         shown = page.render(scale=dpi / 72, grayscale=True)
-        return np.array(shown.to_numpy(), np.uint8).reshape(shown.height, shown.width), count
+        drawn = np.array(shown.to_numpy(), np.uint8).reshape(shown.height, shown.width)
+        return {"shape": drawn.shape, "pages": count}, drawn.data
     except pypdfium2.PdfiumError as error:
         raise PictureError(
-            f"page {file.page + 1} of {name} cannot be drawn; save the PDF again"
+            f"page {number + 1} of {name} cannot be drawn; save the PDF again"
         ) from error
     finally:
         document.close()
@@ -91,6 +106,7 @@ def svg_picture(file: PictureFile) -> PictureFile:
     name = file.name or "the SVG"
     if len(file.data) > MOST_SVG:
         raise PictureError(f"{name} is over 200 MB; save it smaller")
+    rehearse_xml(file.data, name, PictureError)
     try:
         root = fromstring(file.data)
     except DefusedXmlException as error:

@@ -20,6 +20,9 @@ _APART = 12.0  # CIE 1976 difference, under which two clusters are one colour
 _SHARE = 0.004  # of the picture that a main colour covers at least, when a number is proposed
 _OWN = 0.25  # of the smallest distance between colours: nearer is sure
 _SPECK = 12  # px, fewer hang together by noise
+_BAND = 1024  # rows that are worked on at once where the picture is large
+_AT_ONCE = 24_000_000  # px for which nearest neighbours are sought at once: 9 bytes each
+_REACH = 64  # rows round a band in which nearest neighbours are sought first
 _BITS = 2  # of each channel left out in the table
 
 
@@ -84,7 +87,7 @@ def split(rgb: NDArray[np.uint8], count: int, least: float = 0.0) -> Split:
     colours = np.clip(np.round(own * 255), 0, 255).astype(np.uint8)
     labels, sure = _labelled(rgb, middles)
     labels = _without_specks(labels, sure, max(least, _SPECK))
-    order = np.argsort(-np.bincount(labels.ravel(), minlength=count), kind="stable")
+    order = np.argsort([-np.count_nonzero(labels == k) for k in range(count)], kind="stable")
     rank = np.empty(count, np.uint8)
     rank[order] = np.arange(count)
     named = [(int(r), int(g), int(b)) for r, g, b in colours[order]]
@@ -106,12 +109,11 @@ def _clusters(
     step = max(1, int(np.sqrt(rgb.shape[0] * rgb.shape[1] / _SAMPLE)))
     shown = cv2.medianBlur(np.ascontiguousarray(rgb), 3) if min(rgb.shape[:2]) > 3 else rgb
     # mixtures on borders are no colours of their own: where a pixel's surroundings differ, leave it
-    spread = np.zeros(rgb.shape[:2], np.int16)
+    spread = np.zeros(rgb.shape[:2], np.uint8)
     for channel in range(3):
         one = np.ascontiguousarray(shown[:, :, channel])
-        kernel = np.ones((3, 3), np.uint8)
-        apart = cv2.dilate(one, kernel).astype(np.int16) - cv2.erode(one, kernel)
-        spread = np.maximum(spread, apart)
+        apart = cv2.morphologyEx(one, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+        spread = np.maximum(spread, apart, out=spread)
     taken = shown[::step, ::step][spread[::step, ::step] <= 24]
     if len(taken) < 50:
         taken = shown[::step, ::step].reshape(-1, 3)
@@ -178,9 +180,12 @@ def _labelled(
     apart = np.linalg.norm(middles[:, None] - middles[None], axis=2)
     np.fill_diagonal(apart, np.inf)
     own = away.min(1) < np.maximum(_OWN * apart.min(1)[nearest], 4.0)
-    parts = rgb >> _BITS
-    index = (parts[..., 0].astype(np.int32) * side + parts[..., 1]) * side + parts[..., 2]
-    labels, sure = nearest[index], own[index]
+    labels, sure = np.empty(rgb.shape[:2], np.uint8), np.empty(rgb.shape[:2], np.bool_)
+    for top in range(0, len(rgb), _BAND):
+        band = slice(top, top + _BAND)
+        parts = rgb[band] >> _BITS
+        index = (parts[..., 0].astype(np.int32) * side + parts[..., 1]) * side + parts[..., 2]
+        labels[band], sure[band] = nearest[index], own[index]
     kernel = np.ones((3, 3), np.uint8)
     flat = cv2.dilate(labels, kernel) == cv2.erode(labels, kernel)
     return labels, sure | flat
@@ -196,13 +201,45 @@ def _without_specks(
     for value in range(int(labels.max()) + 1):
         mask = ((labels == value) & sure).astype(np.uint8)
         _, parts, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
-        small = np.flatnonzero(stats[:, cv2.CC_STAT_AREA] < least)
-        known &= ~np.isin(parts, small[small > 0])
+        small = stats[:, cv2.CC_STAT_AREA] < least
+        small[0] = False
+        known &= ~small[parts]
+        del parts
     if not known.any():
         return labels
-    _, nearest = cv2.distanceTransformWithLabels(
+    if labels.size <= _AT_ONCE:
+        return _nearest(labels, known)[0]
+    made = labels.copy()
+    for top in range(0, len(labels), _BAND):
+        made[top : top + _BAND] = _nearest_in_band(labels, known, top)
+    return made
+
+
+def _nearest_in_band(
+    labels: NDArray[np.uint8], known: NDArray[np.bool_], top: int
+) -> NDArray[np.uint8]:
+    """Return the labels of a band of rows as :func:`_nearest`, with as much round it as counts."""
+    end, reach = min(top + _BAND, len(labels)), _REACH
+    while True:
+        low, high = max(top - reach, 0), min(end + reach, len(labels))
+        shown = slice(low, high)
+        own = slice(top - low, end - low)
+        if known[shown].any():
+            found, away = _nearest(labels[shown], known[shown])
+            if float(away[own].max()) <= reach or high - low == len(labels):
+                return found[own]
+        reach *= 4
+
+
+def _nearest(
+    labels: NDArray[np.uint8], known: NDArray[np.bool_]
+) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+    """Return for each pixel the label of the nearest known one, and how far that is, px."""
+    import cv2
+
+    away, nearest = cv2.distanceTransformWithLabels(
         (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
     owner = np.zeros(int(nearest.max()) + 1, np.uint8)
     owner[nearest[known]] = labels[known]
-    return np.asarray(owner[nearest])
+    return owner[nearest], np.asarray(away, np.float32)

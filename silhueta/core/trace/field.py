@@ -19,6 +19,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import TOP, in_light, light_table, linear_of
+from silhueta.core.picture.tally import tally
 from silhueta.core.trace.contours import Grey
 from silhueta.core.trace.threshold import automatic_level, level_of
 from silhueta.core.trace_settings import Patch, Rgb, Rule, TraceSettings
@@ -139,7 +140,7 @@ def _local(
     33(2), 2000, 225-236, for holding a pixel against the mean around it.
 
     """
-    counts = np.bincount((grey if mask is None else grey[mask]).ravel(), minlength=256)
+    counts = tally(grey if mask is None else grey[mask])
     level = automatic_level(counts)
     edge = edge_around(grey, window, counts)
     above: NDArray[Any] = grey - edge

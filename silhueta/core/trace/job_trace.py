@@ -50,6 +50,7 @@ from silhueta.core.work import Work
 T = TypeVar("T")
 
 _EDGE_PX = 0.15  # that a photo's edge is off by what no noise tells, as rendered photos show
+_LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
 _ALIKE = 0.6  # of the larger of two loops that both cover
 _ALIKE_CHORD = 0.05  # mm
 _ALONG = 0.5  # mm, that a line may lie off another that runs along it
@@ -131,11 +132,14 @@ class Stages:
     def flat_colours(self, job: Job, source: Picture, work: Work) -> NDArray[np.uint8]:
         """Return the colours of the job's picture at true size, (H, W, 3)."""
         flat = self.rectified(job, source, work)
-        return self._once(
+        made = self._once(
             "flat colours",
             (flat,),
             lambda: flat.resample(self.colours(job), work).astype(np.uint8, copy=False),
         )
+        if source.grey.size > _LARGE:
+            self._held.pop("colours", None)
+        return made
 
     def light(self, source: Picture) -> Light:
         """Return whether a picture was blended as light or in stored values."""

@@ -88,8 +88,7 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
     ink = np.pad(darkness > 0.5, 1)
     thinned: Any = morphology.skeletonize
     skeleton = thinned(ink)
-    inner = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
-    radii = inner[skeleton]
+    radii = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)[skeleton]
     width = float(2 * np.median(radii) - 1) if len(radii) else 0.0
     width = max(width, 1.0)
     chains = chains_of(skeleton)

@@ -47,16 +47,17 @@ def without(values: Grey, level: float, dark: bool, found: Contours, which: list
     import cv2
 
     inside = (values < level) if dark else (values > level)
-    _, labels = cv2.connectedComponents(inside.astype(np.uint8), connectivity=4)
-    taken = set()
+    count, labels = cv2.connectedComponents(inside.astype(np.uint8), connectivity=4)
+    taken = np.zeros(count, np.bool_)
     rows, columns = values.shape
     for i in which:
         points = found.contour(i)
         at_x = np.clip(np.floor(points[:, 0]).astype(int), 0, columns - 1)
         at_y = np.clip(np.floor(points[:, 1]).astype(int), 0, rows - 1)
         seen: NDArray[np.int32] = labels[at_y, at_x]
-        taken |= set(np.unique(seen[seen > 0]).tolist())
+        taken[seen] = True
+    taken[0] = False
     made = values.copy()
     top = np.iinfo(values.dtype).max
-    made[np.isin(labels, list(taken))] = top if dark else 0
+    made[taken[labels]] = top if dark else 0
     return made

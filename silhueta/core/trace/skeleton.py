@@ -74,7 +74,7 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     out = np.zeros((2 * total + 8 * 1024 + 16, 2), np.int64)
     first = np.zeros(total + 2, np.int64)
     used, count = 0, 0
-    walked = np.zeros((rows, columns, 8), np.bool_)
+    walked = np.zeros((rows, columns), np.uint8)  # a bit for each way out of a pixel
     for turn in range(2):  # from ends and junctions first, then the rings that are left
         for r in range(1, rows - 1):
             for c in range(1, columns - 1):
@@ -84,7 +84,7 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
                 if degree == 0 or (turn == 0 and degree == 2):
                     continue
                 for k in range(8):
-                    if walked[r, c, k] or not _steps(skeleton, r, c, k):
+                    if walked[r, c] >> k & 1 or not _steps(skeleton, r, c, k):
                         continue
                     if turn == 1 and degree != 2:
                         continue
@@ -95,13 +95,13 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
                     used += 1
                     pr, pc, way = r, c, k
                     while True:
-                        walked[pr, pc, way] = True
+                        walked[pr, pc] |= np.uint8(1 << way)
                         dr, dc = _way(way)
                         nr, nc = pr + dr, pc + dc
                         for back in range(8):
                             br, bc = _way(back)
                             if br == -dr and bc == -dc:
-                                walked[nr, nc, back] = True
+                                walked[nr, nc] |= np.uint8(1 << back)
                         if used + 2 >= len(out):
                             out = doubled(out, used)
                         out[used, 0], out[used, 1] = nr, nc
@@ -115,7 +115,7 @@ def _follow(skeleton: Ink) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
                                 continue
                             if _steps(skeleton, nr, nc, further):
                                 following = further
-                        if following < 0 or walked[nr, nc, following]:
+                        if following < 0 or walked[nr, nc] >> following & 1:
                             break
                         pr, pc, way = nr, nc, following
                     if used - start < 2:

@@ -8,6 +8,7 @@ from silhueta.core.errors import TooMuchError, TraceError
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import TraceSettings
+from silhueta.core.trace import colours
 from silhueta.core.trace.borders import OUTSIDE, borders
 from silhueta.core.trace.colours import proposed, split
 from silhueta.core.trace.job_trace import trace_job
@@ -81,3 +82,13 @@ def test_noise_is_asked_about_before_it_is_followed():
     settings = TraceSettings(speck=0.0, split=4)
     with pytest.raises(TooMuchError, match=r"edge points.*specks under"):
         trace_colours(noise, Scale(0.1, 900, "pixel"), settings)
+
+
+def test_a_large_picture_is_split_in_bands_as_a_small_one_is_in_one(monkeypatch):
+    noisy = flag() + np.random.default_rng(5).integers(-14, 15, (240, 240, 1))
+    noisy = np.clip(noisy, 0, 255).astype(np.uint8)
+    whole = split(noisy, 3, 20.0)
+    monkeypatch.setattr(colours, "_AT_ONCE", 0)
+    monkeypatch.setattr(colours, "_BAND", 37)
+    monkeypatch.setattr(colours, "_REACH", 1)
+    assert np.array_equal(split(noisy, 3, 20.0).labels, whole.labels)

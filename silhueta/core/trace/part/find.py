@@ -7,6 +7,7 @@ Words used here
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -40,6 +41,7 @@ _SMALL = 400_000  # px of the picture in which the part is looked for
 _CLOSER = 600_000  # px of the one in which its holes are
 _RIM_MM, _CLEAR_MM = 0.8, 2.0  # inside and outside of the sheet's edge that is of neither side
 _AROUND_MM = 6.0
+_AT_ONCE = 25_000_000  # px whose light is worked out at once: 6 bytes each
 _FINE_MM, _FINE = 0.15, 3_000_000  # side, mm, and number of the pixels in which edges are seen
 _ON_SHEET = 0.004  # of the sheet, that a part covers at least when it lies on it
 _RIVAL = 0.6  # of the largest, from which another thing may be meant as well
@@ -198,10 +200,10 @@ def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
     factor = min(1.0, float(np.sqrt(_SMALL / (rows * columns))))
     size = (max(8, round(columns * factor)), max(8, round(rows * factor)))
     factor = size[0] / columns
-    whole = in_light(scene.colours)
+    whole = in_light(_shrunk_by(scene.colours, math.isqrt(rows * columns // _AT_ONCE)))
     light = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32) / TOP
     grain = _grain(whole[..., 1], size) / np.sqrt(light[..., 1] + 0.002)
-    steep = _steep(whole, scene.mm, size)
+    steep = _steep(whole, scene.mm * columns / whole.shape[1], size)
     shape = light.shape[:2]
     mm = scene.mm / factor
     domain = inside(shape, scene.photo * factor, -1.5)
@@ -226,6 +228,16 @@ def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
         barred = spots > 0
     seen = Seen(light, grain.astype(np.float32), domain, on, off, mm, scene.thickness, steep)
     return seen, factor, barred
+
+
+def _shrunk_by(colours: NDArray[np.uint8], times: int) -> NDArray[np.uint8]:
+    """Return a picture so many times smaller."""
+    import cv2
+
+    if times < 2:
+        return colours
+    size = (colours.shape[1] // times, colours.shape[0] // times)
+    return np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _grain(green: NDArray[np.uint16], size: tuple[int, int]) -> Light:
