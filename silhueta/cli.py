@@ -32,7 +32,13 @@ _FILE = click.Path(path_type=File)
 
 @app.command()
 @click.option("-o", "output", type=_FILE, required=True, help="A .pdf.")
-@click.option("--size", type=click.Choice(["a4", "a3", "letter"]), default="a4", show_default=True)
+@click.option(
+    "--size",
+    type=click.Choice(["a4", "a3", "letter"]),
+    default="a4",
+    show_default=True,
+    help="Of the paper.",
+)
 def gauge(output: File, size: str) -> None:
     """Make the gauge sheet, to be printed at 100 % and laid under the part."""
     from silhueta.core.datum.gauge import gauge_pdf

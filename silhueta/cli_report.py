@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import json
-import resource
 import sys
 import threading
 import time
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from pathlib import Path as File
 from typing import Any, TypeVar
 
 import click
 
 from silhueta.core.whole_file import readable
+from silhueta.core.wording import stage_words
 from silhueta.core.work import Work
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -27,16 +28,28 @@ def cut_file_options(command: F) -> F:
             type=click.Choice(["all", "outer", "outer+holes"]),
             default="all",
             show_default=True,
+            help="Which loops are written.",
         ),
-        click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True),
         click.option(
-            "--dxf-version", type=click.Choice(["R12", "R2000"]), default="R2000", show_default=True
+            "--units",
+            type=click.Choice(["mm", "in"]),
+            default="mm",
+            show_default=True,
+            help="Unit of the numbers in the cut file.",
+        ),
+        click.option(
+            "--dxf-version",
+            type=click.Choice(["R12", "R2000"]),
+            default="R2000",
+            show_default=True,
+            help="R12 is for old programs.",
         ),
         click.option(
             "--origin",
             type=click.Choice(["corner", "picture"]),
             default="corner",
             show_default=True,
+            help="Where (0, 0) lies: the outline's lower left corner, or the picture's.",
         ),
         click.option(
             "--report",
@@ -97,7 +110,11 @@ def write_report(target: File, content: dict[str, object], work: Work) -> None:
     from silhueta.core.files.atomic import write_whole
 
     content["seconds"] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
-    content["peak_memory_mb"] = round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, 1)
+    with suppress(ImportError):  # not every system tells
+        import resource
+
+        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        content["peak_memory_mb"] = round(peak / 1024, 1)
     write_whole(target, (json.dumps(content, indent=2) + "\n").encode())
 
 
@@ -138,7 +155,7 @@ class Progress:
 
     def _text(self) -> str:
         stage, percent = self._last
-        return f"{stage} {percent} %" if stage else ""
+        return f"{stage_words(stage)} {percent} %" if stage else ""
 
     def _repeat(self) -> None:
         while not self._end.wait(_EVERY):

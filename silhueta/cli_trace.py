@@ -109,7 +109,9 @@ _FILE = click.Path(path_type=File)
 @click.option("--pen", type=click.Choice(["outer", "inner", "centre"]), help="Trace a pen line.")
 @click.option("--close-gaps", type=Length(), help="Close breaks of the pen line up to this.")
 @click.option("--colours", type=click.IntRange(2, 16), help="Split into this many main colours.")
-@click.option("--fit", type=click.Choice(["arcs", "curves"]), default="arcs", show_default=True)
+@click.option(
+    "--fit", type=click.Choice(["arcs", "curves"]), default="arcs", help="Curves too? [arcs]"
+)
 @click.option("--smooth", type=Length(), help="Calm the edge over this length.")
 @click.option(
     "--corner",

@@ -301,7 +301,7 @@ def test_into_a_pipe_progress_is_a_line_now_and_then_also_while_one_step_lasts(m
         said += capsys.readouterr().err.splitlines()
         if len(said) >= 2:
             break
-    assert set(said) == {"silhueta: fit 99 %"}
+    assert set(said) == {"silhueta: Fitting lines and arcs 99 %"}
     progress.end()
     time.sleep(0.2)
     capsys.readouterr()

@@ -13,6 +13,7 @@ from silhueta.core.datum.fixing import (
     true_size,
 )
 from silhueta.core.job import Job, OverallDatum, is_stale
+from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.core.picture.decode import Picture
@@ -66,7 +67,7 @@ def trace_state(job: Job) -> StopState:
 
     got = outline_figures(job.outline)
     loops = got.outer_loops + got.holes
-    text = f"{loops} loop{'s' if loops != 1 else ''}, {got.segments} segments"
+    text = f"{counted(loops, 'loop')}, {counted(got.segments, 'segment')}"
     return StopState(
         text + (", being traced anew" if is_stale(job) else ""), done=not is_stale(job)
     )
@@ -114,7 +115,7 @@ def why_no_cut_file(job: Job, failure: str) -> str:
     if is_stale(job):
         return "the trace is not done yet"
     if not job.outline.taken:
-        return "every loop is skipped; take some along at the stop Tidy"
+        return "every loop is skipped; set at least one to cut at the stop Tidy"
     return ""
 
 

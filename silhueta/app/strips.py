@@ -20,6 +20,7 @@ from silhueta.app.look.theme import AMBER, BRASS, CARD, FAINT, INK, RULE, font
 from silhueta.app.widgets import Choice, sentence
 from silhueta.app.work import Bench
 from silhueta.core.units import Unit
+from silhueta.core.wording import stage_words
 
 _LATE = 400  # ms before work that goes on is worth a word
 
@@ -223,7 +224,7 @@ class ProgressStrip(QWidget):
             self._late.start()
 
     def _step(self, stage: str, share: float) -> None:
-        self._text.setText(f"{stage.capitalize()} …")
+        self._text.setText(f"{stage_words(stage)} …")
         self._bar.setValue(int(100 * share))
 
     def _end(self) -> None:

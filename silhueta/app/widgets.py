@@ -5,8 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QKeySequence, QWheelEvent
+from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QFont,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
@@ -22,7 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from silhueta.app.look.theme import AMBER_DEEP, FAINT, font
+from silhueta.app.look.theme import AMBER_DEEP, FAINT, INK, font
 from silhueta.core.errors import UnitsError
 
 
@@ -109,6 +118,18 @@ class Select(QComboBox):
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Leave the wheel to the worksheet: scrolling changes nothing."""
         event.ignore()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the choice, and a mark that says that it opens."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(INK if self.isEnabled() else FAINT, 1.6))
+        x, y = self.width() - 15, self.height() // 2
+        painter.drawPolyline(
+            QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+        )
+        painter.end()
 
 
 class Field(QLineEdit):

@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass
 
 from silhueta.core.errors import EditError
+from silhueta.core.wording import counted
 
 Point = tuple[float, float]
 
@@ -139,7 +140,7 @@ def describe_step(step: Step) -> str:
         case EvenLight():
             return "even out the light"
         case Backdrop(colours=colours):
-            return f"drop {len(colours)} background colour{'s' if len(colours) > 1 else ''}"
+            return f"drop {counted(len(colours), 'background colour')}"
         case Stroke(ink=ink, width=width):
             what = "ink" if ink else "scrape"
             return f"{what}, {width:,.0f} px brush" if width else f"{what} an area"

@@ -113,6 +113,17 @@ def parse_area(text: str, default: Unit = "mm") -> float:
     return float(found[1].replace(",", ".")) * factor * factor
 
 
+def format_area(mm2: float, unit: Unit = "mm", decimals: int | None = None) -> str:
+    """Return `mm2` in `unit` squared with its name, to three digits unless decimals are told."""
+    value = mm2 / MM_PER_UNIT[unit] ** 2
+    if decimals is not None:
+        return f"{value:,.{decimals}f} {unit}²"
+    shown = float(f"{value:.3g}")
+    places = max(0, 2 - math.floor(math.log10(shown))) if 0 < shown < 100 else 0
+    text = f"{shown:.{places}f}"
+    return f"{text.rstrip('0').rstrip('.') if '.' in text else text} {unit}²"
+
+
 def format_length(mm: float, unit: Unit = "mm", decimals: int | None = None) -> str:
     """Return `mm` in `unit` with the unit's name, to 0.01 mm or 0.001 in unless told otherwise."""
     places = decimals if decimals is not None else (2 if unit == "mm" else 3)

@@ -68,7 +68,7 @@ def test_a_phone_photo_is_scaled_by_the_sheet_in_it_on_opening(hand, phone):
     assert hand.window.table.tilted
     text = hand.window.sheets.scale.result.text()
     assert "from the A4 sheet" in text
-    assert "100 mm are sure to ±" in text
+    assert "100 mm is good to ±" in text
     assert "The camera stood" in text
 
 

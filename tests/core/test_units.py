@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from silhueta.core.errors import UnitsError
-from silhueta.core.units import format_length, parse_area, parse_length
+from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 
 @pytest.mark.parametrize(
@@ -87,3 +87,18 @@ def test_shown_lengths_name_their_unit_and_never_a_minus_zero():
     assert format_length(25.4, "in") == "1.000 in"
     assert format_length(1234.567) == "1,234.57 mm"
     assert format_length(-0.001) == "0.00 mm"
+
+
+@given(st.floats(1e-3, 1e6), st.sampled_from(["mm", "in"]))
+def test_an_area_field_reads_what_it_shows(mm2, unit):
+    shown = format_area(mm2, unit)
+    assert parse_area(shown, unit) == pytest.approx(mm2, rel=6e-3)
+    assert parse_area(shown.split()[0], unit) == pytest.approx(mm2, rel=6e-3)
+
+
+def test_areas_are_said_to_three_digits_in_the_unit_on_screen():
+    assert format_area(1290.32, "in") == "2 in²"
+    assert format_area(0.6452, "in") == "0.001 in²"
+    assert format_area(1234.0) == "1230 mm²"
+    assert format_area(0.0) == "0 mm²"
+    assert format_area(12.5, "mm", 0) == "12 mm²"

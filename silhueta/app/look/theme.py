@@ -116,6 +116,13 @@ QLineEdit, QComboBox {{
     padding: 2px 8px; min-height: 24px; selection-background-color: {BRASS.name()};
     selection-color: {INK.name()};
 }}
+QComboBox {{ padding-right: 24px; }}
+QComboBox::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow {{ image: none; }}
+QComboBox QAbstractItemView {{
+    background: {WHITE.name()}; border: 1px solid {RULE.name()}; outline: none; padding: 2px;
+    selection-background-color: {BRASS.name()}; selection-color: {INK.name()};
+}}
 QLineEdit[wrong="true"] {{ border: 2px solid {AMBER.name()}; }}
 QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; }}

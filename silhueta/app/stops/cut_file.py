@@ -18,6 +18,7 @@ from silhueta.core.files.proof import Proof
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, set_cut_file
 from silhueta.core.units import MM_PER_INCH, format_length
+from silhueta.core.wording import counted
 
 
 class CutFileSheet(Worksheet):
@@ -89,9 +90,9 @@ class CutFileSheet(Worksheet):
         for widget in (self.version, self.version_heading):
             widget.setVisible(dxf)
         self.units.set_chosen(plan.units)
-        other = "inches" if plan.units == "mm" else "millimetres"
+        other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
         self.units_note.say(
-            f"Tell the machine's program: read as {other}, the part comes out 25.4 times off."
+            f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
         )
         self.origin.set_chosen(plan.origin)
         name = self._format.upper()
@@ -106,8 +107,8 @@ class CutFileSheet(Worksheet):
         self.sheet.setText(
             f"{width:,.2f} × {height:,.2f} mm\n"
             f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
-            f"{got.outer_loops} outside, {_count(got.holes, 'hole')}, {got.open_paths} open\n"
-            f"{_count(got.lines, 'line')}, {_count(got.arcs, 'arc')}; holes come first"
+            f"{got.outer_loops} outer, {counted(got.holes, 'hole')}, {got.open_paths} open\n"
+            f"{counted(got.lines, 'line')}, {counted(got.arcs, 'arc')}; holes come first"
         )
         self._show_saved(job)
 
@@ -122,10 +123,6 @@ class CutFileSheet(Worksheet):
         now = "" if same else "\nThe job has changed since: save again."
         self.say_result(
             f"Saved {File(proof.file).name} and read back: {width} × {height}, "
-            f"{got.outer_loops + got.holes} loops closed, {got.open_paths} open.{now}",
+            f"{counted(got.outer_loops + got.holes, 'loop')} closed, {got.open_paths} open.{now}",
             fault=not same,
         )
-
-
-def _count(number: int, name: str) -> str:
-    return f"{number:,} {name}{'' if number == 1 else 's'}"

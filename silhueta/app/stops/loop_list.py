@@ -43,7 +43,8 @@ from silhueta.app.table.outline_layer import painted
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Path
 from silhueta.core.tidy.choose import Row
-from silhueta.core.units import Unit, format_length
+from silhueta.core.units import Unit, format_area, format_length
+from silhueta.core.wording import counted
 
 _HIGH = 46
 _THUMB = 34
@@ -90,9 +91,13 @@ class LoopModel(QAbstractListModel):
         wide, high = (format_length(side, self.units, 1) for side in row.size)
         unit = " mm" if self.units == "mm" else " in"
         what = f"{_NAMES[row.role]} {wide.removesuffix(unit)} × {high}"
-        extent = f"{row.area:,.0f} mm²" if row.area else f"{row.length:,.1f} mm long"
+        extent = (
+            format_area(row.area, self.units, 0 if self.units == "mm" else 2)
+            if row.area
+            else f"{format_length(row.length, self.units, 1)} long"
+        )
         more = ", locked" if row.locked else ""
-        return what, f"{extent}, {row.nodes} node{'s' if row.nodes != 1 else ''}{more}"
+        return what, f"{extent}, {counted(row.nodes, 'node')}{more}"
 
 
 class _Delegate(QStyledItemDelegate):

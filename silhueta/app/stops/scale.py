@@ -300,7 +300,7 @@ class ScaleSheet(Worksheet):
         return parse_length(text, self.session.units)
 
     def _read_thickness(self, text: str) -> float:
-        return 0.0 if text.strip() in ("", "0", "0 mm") else self._read_length(text)
+        return parse_length(text, self.session.units, zero=True)
 
     # what is shown
 
@@ -436,7 +436,7 @@ class ScaleSheet(Worksheet):
         lines.append(f"{size:.4g} mm per pixel{where}, from {describe(fixing_datum(job))}.")
         sure = float(solution.relative_uncertainty(middle)[0])
         if sure > 0 and not alone:
-            lines.append(f"100 mm are sure to ±{200 * sure:.2f} mm.")
+            lines.append(f"100 mm is good to ±{200 * sure:.2f} mm.")
         if solution.camera_height is not None:
             lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
         if job.optics.thickness_open:

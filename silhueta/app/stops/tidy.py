@@ -25,7 +25,8 @@ from silhueta.core.geometry.measure import box_of
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale
 from silhueta.core.tidy.choose import Row, keep_largest, rows, set_taken, swap
-from silhueta.core.units import parse_area
+from silhueta.core.units import format_area, parse_area
+from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.core.geometry.outline import Outline
@@ -177,7 +178,13 @@ class TidySheet(Worksheet):
             return
         got = outline_figures(job.outline)
         skipped = sum(not c.taken for c in job.outline.contours)
-        text = f"{got.outer_loops} outer, {got.holes} holes, {got.nodes:,} nodes."
+        text = ", ".join(
+            (
+                f"{got.outer_loops} outer",
+                counted(got.holes, "hole"),
+                counted(got.nodes, "node") + ".",
+            )
+        )
         if got.open_paths:
             text += f"\n▲ {got.open_paths} open: close them, or they are marked, not cut."
         if skipped:
@@ -185,7 +192,7 @@ class TidySheet(Worksheet):
         self.say_result(text)
         why = "the trace is not done yet" if is_stale(job) else ""
         if not job.outline.taken:
-            why = "every loop is skipped; take some along"
+            why = "every loop is skipped; set at least one to cut"
         self.set_next("On to Cut file", why)
 
 
@@ -211,7 +218,8 @@ class _LoopsPage(QWidget):
         self._limit = 10.0
         self.list = LoopList(self)
         self.cut, self.skip = QPushButton("Cut these", self), QPushButton("Skip these", self)
-        self.swap, self.largest = QPushButton("Swap", self), QPushButton("Largest, its holes", self)
+        self.swap = QPushButton("Swap cut and skip", self)
+        self.largest = QPushButton("Only the largest part", self)
         for button, name, tip in (
             (self.cut, "cut-these", "Cut every loop in the list"),
             (self.skip, "skip-these", "Skip every loop in the list"),
@@ -230,7 +238,8 @@ class _LoopsPage(QWidget):
         inside.addLayout(row(heading("Order"), self.order, None))
         inside.addWidget(self.list, 1)
         inside.addLayout(row(self.cut, self.skip))
-        inside.addLayout(row(self.swap, self.largest))
+        inside.addWidget(self.swap)
+        inside.addWidget(self.largest)
 
     def wire(self) -> None:
         """Join the controls to the worksheet."""
@@ -269,7 +278,7 @@ class _LoopsPage(QWidget):
     def _fill(self) -> None:
         wanted, order = self.show_only.currentData(), self.order.currentData()
         self.limit.setVisible(wanted == "small")
-        self.limit.show_value(f"{self._limit:.3g} mm²")
+        self.limit.show_value(format_area(self._limit, self._sheet.session.units))
         tests: dict[str, Callable[[Row], bool]] = {
             "all": lambda _: True,
             "small": lambda r: r.role != "open" and r.area < self._limit,

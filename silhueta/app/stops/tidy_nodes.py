@@ -19,6 +19,7 @@ from silhueta.core.tidy import node_edits
 from silhueta.core.tidy.node_edits import Pick
 from silhueta.core.tidy.redo import add_drawn, redo_stretch
 from silhueta.core.units import format_length, parse_length
+from silhueta.core.wording import counted
 
 _KINDS = {"line": LINE, "arc": ARC, "curve": CUBIC}
 
@@ -309,9 +310,9 @@ class TidyNodes(QWidget):
         nodes, segments = len(self.tool.nodes), len(self.tool.segments)
         contours = job.outline.contours
         locked = any(contours[i].locked for i in self._contours())
-        text = f"{nodes} node{'s' if nodes != 1 else ''}" if nodes else ""
+        text = counted(nodes, "node") if nodes else ""
         if segments:
-            text += f"{', ' if text else ''}{segments} segment{'s' if segments != 1 else ''}"
+            text += f"{', ' if text else ''}{counted(segments, 'segment')}"
         self.what.say(
             (f"{text} chosen" if text else "Nothing is chosen") + (", locked." if locked else ".")
         )

@@ -17,7 +17,7 @@ from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, is_stale, with_outline
 from silhueta.core.tidy.offers import Kind, Limits, Offer, find_offers, limits_for, take, take_all
-from silhueta.core.units import format_length, parse_area, parse_length
+from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
     from silhueta.core.geometry.outline import Outline
@@ -29,13 +29,13 @@ _SHORT = 0.02  # mm
 WORDS: dict[Kind, tuple[str, str, str]] = {
     "frame": ("frame", "frames", "Left out"),
     "specks": ("speck", "specks", "Left out"),
-    "coincident": ("node on another", "nodes on others", "Merged"),
+    "coincident": ("node on top of another", "nodes on top of each other", "Merged"),
     "doubles": ("double line", "double lines", "Made single"),
     "gaps": ("gap", "gaps", "Closed"),
     "spikes": ("hairpin", "hairpins", "Clipped"),
     "crossings": ("self-crossing", "self-crossings", "Resolved"),
     "short": ("short segment", "short segments", "Removed"),
-    "thin": ("node to spare", "nodes to spare", "Spared"),
+    "thin": ("needless node", "needless nodes", "Removed"),
     "necks": ("near miss", "near misses", "Joined"),
 }
 # what a person is asked where it is not sure
@@ -79,7 +79,7 @@ class TidyOffers(QWidget):
         self.speck = Field("Specks under", lambda text: parse_area(text, session.units), self)
         self.speck.setFixedWidth(84)
         self.gap, self.double = length("Gaps up to"), length("Doubles within")
-        self.tolerance = length("Nodes to spare within")
+        self.tolerance = length("Needless nodes within")
         self.short = length("Segments shorter than")
         self.neck, self.neck_width = length("Join pieces nearer than"), length("Neck")
         self.keep = Choice(
@@ -107,7 +107,7 @@ class TidyOffers(QWidget):
             ("Specks under", self.speck),
             ("Gaps up to", self.gap),
             ("Doubles within", self.double),
-            ("Nodes to spare within", self.tolerance),
+            ("Needless nodes within", self.tolerance),
             ("Segments shorter than", self.short),
             ("Join pieces nearer than", self.neck),
             ("by a neck of", self.neck_width),
@@ -151,7 +151,7 @@ class TidyOffers(QWidget):
         if any(contour.origin == "imported" for contour in job.outline.contours):
             self.limits = replace(limits_for(job.outline), **{"short": _SHORT} | self._typed)
         units = self._session.units
-        self.speck.show_value(f"{self.limits.speck:.3g} mm²")
+        self.speck.show_value(format_area(self.limits.speck, units))
         for name in ("gap", "double", "tolerance", "short", "neck", "neck_width"):
             value = getattr(self.limits, name)
             shown = format_length(value, units, 3) if value else "none"

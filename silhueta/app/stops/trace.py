@@ -26,7 +26,8 @@ from silhueta.core.errors import SilhuetaError
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace, touched
 from silhueta.core.trace.threshold import level_of
-from silhueta.core.units import format_length, parse_area, parse_length
+from silhueta.core.units import format_area, format_length, parse_area, parse_length
+from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.app.table.deviation_layer import DeviationLayer
@@ -258,7 +259,7 @@ class TraceSheet(Worksheet):
         )
         self.tolerance.show_value(format_length(tolerance, unit, 3))
         self.meaning.say(self._about_tolerance(job, tolerance, size))
-        self.speck.show_value(f"{settings.speck:.3g} mm²")
+        self.speck.show_value(format_area(settings.speck, unit))
         self.tolerance_slider.show_value(tolerance / size)
         self.speck_slider.show_value(settings.speck / size**2)
         stamp = job.traced
@@ -292,7 +293,8 @@ class TraceSheet(Worksheet):
         for button in (self.leave_specks, self.all_the_same):
             button.setVisible(proposal is not None)
         if proposal is not None:
-            self.leave_specks.setText(f"Leave out under {proposal.speck:g} mm²")
+            under = format_area(proposal.speck, self.session.units)
+            self.leave_specks.setText(f"Leave out under {under}")
 
     def _grey(self, job: Job, settings: TraceSettings) -> float:
         if settings.threshold is not None:
@@ -319,11 +321,14 @@ class TraceSheet(Worksheet):
             got = outline_figures(job.outline)
             skipped = len(job.outline.contours) - len(job.outline.taken)
             loops = got.outer_loops + got.holes
-            text = f"{loops} loops, all closed. {got.segments} segments."
+            text = f"{counted(loops, 'loop')}, closed. {counted(got.segments, 'segment')}."
             if skipped:
                 text += f" {skipped} skipped."
             if got.open_paths:
-                text = f"{loops} closed loops, {got.open_paths} open. {got.segments} segments."
+                text = (
+                    f"{counted(loops, 'closed loop')}, {got.open_paths} open. "
+                    f"{counted(got.segments, 'segment')}."
+                )
             stamp, unit = job.traced, self.session.units
             worst = format_length(stamp.deviation_mm, unit, 3)
             mean = format_length(stamp.deviation_mean, unit, 3)

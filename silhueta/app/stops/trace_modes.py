@@ -30,7 +30,7 @@ from silhueta.core.units import format_length, parse_length
 _MODES = {
     "threshold": "Grey",
     "band": "Band",
-    "local": "Around",
+    "local": "Uneven light",
     "colour": "Colour",
     "part": "Part",
 }

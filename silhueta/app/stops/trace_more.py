@@ -20,7 +20,7 @@ from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import Job, is_stale
 from silhueta.core.trace_settings import MOST_COLOURS, Patch
-from silhueta.core.units import format_length, parse_area, parse_length
+from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
     from silhueta.core.trace.job_trace import TracedJob
@@ -44,13 +44,12 @@ class TraceMore(TracePart):
         self.gaps = length("Close gaps up to")
         self.line_width = Note(parent=self)
         self.split = Field("Main colours", _read_count, self)
-        self.propose = QPushButton("Count", self)
+        self.propose = QPushButton("Count colours", self)
         self.propose.setObjectName("count-colours")
         self.fit = Choice("Line made of", {"arcs": "Lines, arcs", "curves": "Curves"}, self)
-        self.smooth = length("Calm over")
-        self.corner = Field(
-            "Corner from", lambda text: read_number(text, "°", 0, 180, "degrees"), self
-        )
+        self.smooth = length("Smooth waves under")
+        sharp = "Sharp if it turns more than"
+        self.corner = Field(sharp, lambda text: read_number(text, "°", 0, 180, "degrees"), self)
         self.pinhole = Field("Fill holes under", lambda text: parse_area(text, session.units), self)
         self.pinholes = Note(parent=self)
         self.patch_bench = Bench(self)
@@ -79,8 +78,8 @@ class TraceMore(TracePart):
         inside.addWidget(self.pinholes)
         inside.addWidget(heading("Line made of", self))
         inside.addWidget(self.fit)
-        inside.addLayout(row(heading("Calm over"), None, self.smooth))
-        inside.addLayout(row(heading("Corner from"), None, self.corner))
+        inside.addLayout(row(heading("Smooth waves under"), None, self.smooth))
+        inside.addLayout(row(heading("Sharp if it turns more than"), None, self.corner))
         for field in (self.gaps, self.split, self.pinhole, self.smooth, self.corner):
             field.setFixedWidth(88)
         self.patch_box.setToolTip("Two clicks: an area with a rule of its own")
@@ -100,7 +99,7 @@ class TraceMore(TracePart):
         self.propose.clicked.connect(self._count)
         self.bench.done.connect(self._counted)
         self.fit.chosen.connect(lambda key: self._set("Line made of", fit=key))
-        self.smooth.typed.connect(lambda v: self._set("Calm over", smooth=v))
+        self.smooth.typed.connect(lambda v: self._set("Smooth waves", smooth=v))
         self.corner.typed.connect(lambda v: self._set("Corner angle", corner=v))
         self.pinhole.typed.connect(lambda v: self._set("Fill holes", pinhole=v))
         self.patch_box.clicked.connect(lambda: self._table.start_pick(2, self._take_patch))
@@ -226,7 +225,7 @@ class TraceMore(TracePart):
         self.smooth.show_value(format_length(settings.smooth, unit, 2))
         self.corner.show_value(f"{settings.corner:g}°")
         self.pinhole.show_value(
-            "as specks" if settings.pinhole is None else f"{settings.pinhole:.3g} mm²"
+            "as specks" if settings.pinhole is None else format_area(settings.pinhole, unit)
         )
         limit = settings.speck if settings.pinhole is None else settings.pinhole
         self.pinholes.say(f"That is {limit / present_mm_per_px(job) ** 2:,.0f} pixels.")

@@ -1,4 +1,4 @@
-"""A line at the top of the table that says what the hand can do now."""
+"""A line above the picture that says what the hand can do now."""
 
 from __future__ import annotations
 
@@ -6,15 +6,25 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPen
 
 from silhueta.app.look.theme import CARD, INK, font
+from silhueta.app.table.rulers import THICK
+
+_EDGE = 12  # px from the table's upper side, as the card beside it has
+_BESIDE = 258  # px that the card at the upper right takes
+_PAD = 14
 
 
 def paint_hint(painter: QPainter, room: QRectF, text: str) -> None:
-    """Paint `text` in a card at the top of `room`, screen px."""
+    """Paint `text` in a card at the top left of `room`, screen px, above a picture that fits."""
     painter.setFont(font(14, QFont.Weight.Medium))
-    width = painter.fontMetrics().horizontalAdvance(text) + 32
-    box = QRectF(room.center().x() - width / 2, 56, width, 32)
+    metrics = painter.fontMetrics()
+    least = metrics.boundingRect("0" * 24).width()
+    widest = max(int(room.width()) - THICK - _BESIDE - 2 * _PAD, least)
+    flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+    needed = metrics.boundingRect(0, 0, widest, 200, int(flags), text)
+    left, top = room.left() + THICK + _EDGE, room.top() + _EDGE
+    box = QRectF(left, top, needed.width() + 2 * _PAD, max(32, needed.height() + 10))
     painter.setPen(QPen(INK, 1))
     painter.setBrush(CARD)
     painter.drawRoundedRect(box, 4, 4)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    painter.drawText(box, int(flags), text)
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -24,6 +24,7 @@ from silhueta.core.job import Job
 from silhueta.core.tidy import edit, node_edits
 from silhueta.core.tidy.index import Index
 from silhueta.core.tidy.node_edits import Pick
+from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
@@ -314,7 +315,7 @@ class NodeTool(QObject):
 
     def _hint(self) -> str:
         if self.nodes:
-            count = f"{len(self.nodes)} node{'s' if len(self.nodes) > 1 else ''} chosen"
+            count = f"{counted(len(self.nodes), 'node')} chosen"
             return f"{count}: drag, arrow keys, Delete.  Esc: none."
         if self.segments:
             return "Segment chosen: drag it to an arc.  Double click adds a node.  Esc: none."

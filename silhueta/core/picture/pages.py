@@ -15,6 +15,7 @@ from silhueta.core.apart.rehearse import rehearse_xml
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.raster import MOST_PIXELS
+from silhueta.core.wording import counted
 
 DEFAULT_DPI = 300.0
 MOST_SVG = 200_000_000  # bytes
@@ -67,8 +68,7 @@ def page_task(told: Says, data: bytes, allow: Allow) -> tuple[Says, memoryview]:
         count = len(document)
         if not 0 <= number < count:
             raise PictureError(
-                f"{name} has {count:,} page{'s' if count != 1 else ''}, and no page "
-                f"{number + 1}; choose another"
+                f"{name} has {counted(count, 'page')}, and no page {number + 1}; choose another"
             )
         page = document[number]
         width, height = (side * dpi / 72 for side in page.get_size())

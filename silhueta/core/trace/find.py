@@ -18,6 +18,7 @@ from silhueta.core.trace.contours import Contours, contours
 from silhueta.core.trace.field import Field, field_of
 from silhueta.core.trace.rim import rims, without
 from silhueta.core.trace_settings import Patch, TraceSettings
+from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 _SMALLEST = 4.0  # px²: less is no loop
@@ -136,7 +137,7 @@ def _check(found: Contours, settings: TraceSettings, size: float) -> None:
     if len(found) == 0:
         if found.dropped:
             raise TraceError(
-                f"all {found.dropped} loops found are under the speck limit of "
+                f"nothing is left: {counted(found.dropped, 'loop')} under the speck limit of "
                 f"{settings.speck:g} mm²; lower the limit, or check the scale"
             )
         side = "lighter" if settings.invert else "darker"
@@ -157,8 +158,8 @@ def bound(points: int, areas: NDArray[Any], settings: TraceSettings, size: float
         limit = float(ordered[min(_ENOUGH_LOOPS, loops) - 1]) * (size or 1.0) ** 2
         proposed = float(f"{1.02 * limit:.2g}")
         raise TooMuchError(
-            f"the picture falls into {loops:,} loops with {points:,} edge points, which is "
-            f"probably noise; leave out specks under {proposed:g} mm², move the threshold, or "
+            f"the picture falls into {counted(loops, 'loop')} with {points:,} edge points, which "
+            f"is probably noise; leave out specks under {proposed:g} mm², move the threshold, or "
             "take a sharper picture",
             points,
             proposed,

@@ -1,0 +1,50 @@
+"""How counts are said to people."""
+
+from __future__ import annotations
+
+
+def counted(count: int, one: str, several: str | None = None) -> str:
+    """Return a count with its word: "1 loop", "2 loops", "1,200 nodes".
+
+    Parameters
+    ----------
+    count : int
+    one : str
+    several : str, optional
+        What several are called; `one` with an s when it is not given.
+
+    """
+    return f"{count:,} {one if count == 1 else several or one + 's'}"
+
+
+# what a long computation is at (the names that :class:`silhueta.core.work.Work` is told)
+_STAGES = {
+    "read": "Reading the file",
+    "scale": "Finding the scale",
+    "clean": "Cleaning the picture",
+    "rectify": "Straightening the photo",
+    "ground": "Finding the part",
+    "threshold": "Finding the grey of the edge",
+    "contours": "Following the edges",
+    "colours": "Splitting the colours",
+    "pen line": "Finding the pen's lines",
+    "fit": "Fitting lines and arcs",
+    "check": "Measuring how far the line is off",
+    "write": "Writing and reading back",
+    "report": "Writing the report",
+    "frame": "Looking for a frame",
+    "specks": "Looking for specks",
+    "coincident": "Looking for nodes on top of each other",
+    "doubles": "Looking for double lines",
+    "gaps": "Looking for gaps",
+    "spikes": "Looking for hairpins",
+    "crossings": "Looking for self-crossings",
+    "short": "Looking for short segments",
+    "thin": "Looking for needless nodes",
+    "necks": "Looking for near misses",
+}
+
+
+def stage_words(stage: str) -> str:
+    """Return what is said to a person while a stage of a computation goes on."""
+    return _STAGES.get(stage, stage.capitalize())
