@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, cast
 
@@ -28,9 +29,14 @@ from silhueta.core.whole_file import readable
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    import numpy as np
+    from numpy.typing import NDArray
+
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.scale import Scale
-    from silhueta.core.job import Job, PictureFile, TraceStamp
+    from silhueta.core.job import Job, TraceStamp
     from silhueta.core.picture.decode import Picture
 
 _FILE = click.Path(path_type=File)
@@ -215,12 +221,13 @@ def trace(
     from silhueta.core.job import CutFileSettings, DpiDatum, Job, Optics, TraceSettings
     from silhueta.core.picture.decode import decode, decode_colour, read_picture_file
     from silhueta.core.picture.verdict import raster_of
-    from silhueta.core.trace.job_trace import read_job, thickness_asked, trace_job
+    from silhueta.core.trace.job_trace import Stages, read_job, thickness_asked, trace_job
 
     work = Work(Progress())
     with work.stage("read"):
         source = read_picture_file(picture)
         decoded = decode(source)
+    colours_of = cache(lambda: decode_colour(source))
     if decoded.pages > 1:
         say(
             f"note: {picture.name} holds {decoded.pages} pages; the first is traced (the window "
@@ -231,11 +238,11 @@ def trace(
     except SilhuetaError as error:
         raise click.UsageError(str(error)) from error
     with work.stage("scale"):
-        shown = _seen_datum(source, decoded, sheet, sheet_corners, gauge, page, focal35)
+        shown = _seen_datum(colours_of, decoded, sheet, sheet_corners, gauge, page, focal35)
         if datum is None and shown is None and (decoded.dpi is None or decoded.focal35):
             from silhueta.core.datum.look_for import look_for_any
 
-            shown = look_for_any(decoded, focal35, decode_colour(source))
+            shown = look_for_any(decoded, focal35, colours_of())
     if datum is None and shown is None:
         if decoded.dpi is None:
             told = (
@@ -294,12 +301,15 @@ def trace(
                 "to trace this one all the same"
             )
         with work.stage("read"):
-            start, _ = read_job(
-                start, decoded, None if reading == "auto" else cast("Read", reading)
-            )
+            said: Read | None = None if reading == "auto" else cast("Read", reading)
+            start, _ = read_job(start, decoded, said, colours_of())
     if thickness is None:
         start = thickness_asked(start)
-    done, traced, rectified = trace_job(start, decoded, work)
+    stages = Stages()
+    if colours_of.cache_info().currsize:
+        stages.take_colours(start, colours_of())
+        colours_of.cache_clear()
+    done, traced, rectified = trace_job(start, decoded, work, stages)
     if start.optics.thickness_open and rectified.solution.camera_height is not None:
         most = OPEN_MM / rectified.solution.camera_height
         say(
@@ -354,7 +364,7 @@ def _mode(
 
 
 def _seen_datum(
-    source: PictureFile,
+    colours_of: Callable[[], NDArray[np.uint8]],
     picture: Picture,
     sheet: str | None,
     corners: Any,
@@ -366,7 +376,6 @@ def _seen_datum(
     from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet, sheet_at
     from silhueta.core.datum.sheets import sheet_size
     from silhueta.core.job import PageDatum
-    from silhueta.core.picture.decode import decode_colour
 
     try:
         if page:
@@ -381,7 +390,7 @@ def _seen_datum(
         return None
     name, size = named
     if corners is None:
-        colours = decode_colour(source) if name == "card" else None
+        colours = colours_of() if name == "card" else None
         return look_for_sheet(picture, name, size, focal35, colours)
     try:
         return sheet_at(picture, name, size, corners)

@@ -21,13 +21,19 @@ from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.path import Floats, Loop, OpenPath, Path, reverse
 from silhueta.core.trace.borders import OUTSIDE, Borders, borders
 from silhueta.core.trace.colours import Split
+from silhueta.core.trace.contours import gathered
+from silhueta.core.trace.edge import noise_along
 from silhueta.core.trace.fit import fit_contour, fit_open, polygon
+from silhueta.core.trace.wobble import wobble_of
 from silhueta.core.work import Work
 
 _REACH = 2  # px on each side of a crack that are mixed of both colours
 _NEAR = 3.0  # px from a meeting, that a border's first sure point may be
 _AHEAD = 3  # cracks on each side that tell a border's direction
 _NOISE = 0.08  # px of a border's point
+_LONG = 150  # points of a border that tell its own noise
+_TIMES = 4.5  # the noise from point to point, that it may be over longer ways: waves are none
+_ALONG = 1.01  # points, at least, that noise goes along
 _CHORD = 0.01  # px, for the search for crossings
 # what a border that crosses becomes, one after the other, within a share of the tolerance
 _CLOSER: tuple[tuple[Literal["fitted", "lines", "cracks"], float], ...] = (
@@ -38,6 +44,16 @@ _CLOSER: tuple[tuple[Literal["fitted", "lines", "cracks"], float], ...] = (
     ("cracks", 0.0),
 )
 _CLOSE = 1.2  # px of a meeting that a border's own points keep from it
+
+
+class _How(NamedTuple):
+    """How a border is fitted, as `fit_contour` takes it."""
+
+    tolerance: float
+    noise: float
+    reach: int
+    corner: float
+    along: float
 
 
 class ColourLoop(NamedTuple):
@@ -68,12 +84,13 @@ def colour_loops(
     meetings = _meetings(found, chains)
     paths: list[Path] = []
     followed: list[Floats] = []
+    fits = _fits(found, chains, tolerance, corner)
     for i, chain in enumerate(chains):
         work.step(i / max(len(chains), 1))
-        path, points = _fitted(found, i, chain, meetings, tolerance, corner)
+        path, points = _fitted(found, i, chain, meetings, fits[i])
         paths.append(path)
         followed.append(points)
-    _uncross(paths, followed, found, tolerance, corner, work)
+    _uncross(paths, followed, found, fits, work)
     return _assembled(found, paths, followed)
 
 
@@ -201,8 +218,7 @@ def _uncross(
     paths: list[Path],
     followed: list[Floats],
     found: Borders,
-    tolerance: float,
-    corner: float,
+    fits: list[_How],
     work: Work,
 ) -> None:
     """Put closer ones in place of fitted borders that cross themselves or others.
@@ -218,6 +234,7 @@ def _uncross(
             return
         for i in hit:
             way, share = _CLOSER[stage[i]]
+            tolerance = share * fits[i].tolerance
             stage[i] += 1
             points, closed = followed[i], bool(found.closed[i])
             if way == "cracks":
@@ -228,15 +245,12 @@ def _uncross(
                     else np.vstack([points[0], inner, points[-1]])
                 )
             if way == "fitted":
-                paths[i] = (
-                    fit_contour(points, share * tolerance, _NOISE, 1, corner).loop
-                    if closed
-                    else fit_open(points, share * tolerance, _NOISE, 1, corner)
-                )
+                how = fits[i]._replace(tolerance=tolerance, noise=_NOISE, along=1.0)
+                paths[i] = fit_contour(points, *how).loop if closed else fit_open(points, *how)
             elif closed:
-                paths[i] = polygon(points, share * tolerance)
+                paths[i] = polygon(points, tolerance)
             else:
-                line = shapely.simplify(shapely.LineString(points), share * tolerance)
+                line = shapely.simplify(shapely.LineString(points), tolerance)
                 paths[i] = OpenPath(shapely.get_coordinates(line))
 
 
@@ -245,13 +259,12 @@ def _fitted(
     i: int,
     chain: Floats,
     meetings: dict[tuple[int, int], Floats],
-    tolerance: float,
-    corner: float,
+    how: _How,
 ) -> tuple[Path, Floats]:
     if found.closed[i]:
         if OUTSIDE in found.sides[i]:
             return Loop(_straight(chain, True)), chain
-        return fit_contour(chain, tolerance, _NOISE, 1, corner).loop, chain
+        return fit_contour(chain, *how, rough=how.noise > _NOISE).loop, chain
     corners = found.border(i)
     start = meetings[int(corners[0][0]), int(corners[0][1])]
     end = meetings[int(corners[-1][0]), int(corners[-1][1])]
@@ -263,7 +276,25 @@ def _fitted(
     if np.array_equal(start, end) and len(points) < 4:
         middle = chain[len(chain) // 2]
         points = np.vstack([start, middle, end])
-    return fit_open(points, tolerance, _NOISE, 1, corner), points
+    return fit_open(points, *how), points
+
+
+def _fits(found: Borders, chains: list[Floats], tolerance: float, corner: float) -> list[_How]:
+    """Return how each border is fitted: two colours that are near each other meet noisily."""
+    rings = [
+        chain if found.closed[i] else np.vstack([chain, chain[::-1]])  # there and back
+        for i, chain in enumerate(chains)
+    ]
+    inner = [ring for i, ring in enumerate(rings) if OUTSIDE not in found.sides[i]]
+    usual = wobble_of(gathered(inner, np.ones(len(inner)), 0))
+    made = []
+    for ring in rings:
+        alone = gathered([ring], np.ones(1), 0)
+        own = wobble_of(alone) if len(ring) >= _LONG else usual
+        noise = min(own.noise, _TIMES * noise_along(alone))
+        noise, along = (noise, max(own.along, _ALONG)) if noise > _NOISE else (_NOISE, 1.0)
+        made.append(_How(tolerance, noise, 1, corner, along))
+    return made
 
 
 def _straight(points: Floats, closed: bool) -> Floats:

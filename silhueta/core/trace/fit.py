@@ -221,18 +221,23 @@ def _astray(points: Floats, stops: Ints, nodes: Floats) -> float:
 
 
 def fit_open(
-    points: Floats, tolerance: float, noise: float = 0.0, reach: int = 1, corner: float = CORNER
+    points: Floats,
+    tolerance: float,
+    noise: float = 0.0,
+    reach: int = 1,
+    corner: float = CORNER,
+    along: float = 1.0,
 ) -> OpenPath:
     """Return the open path of lines and arcs through a chain of points, its ends as they are.
 
     Parameters
     ----------
     points : (n, 2), n >= 2, px
-    tolerance, noise, reach, corner
+    tolerance, noise, reach, corner, along
         As for a contour.
 
     """
-    gate, trim, price = _limits(tolerance, noise, reach)
+    gate, trim, price = _limits(tolerance, noise, reach, along)
     if len(points) < _SHORT:
         return OpenPath(points)
     centre = points.mean(axis=0)

@@ -12,7 +12,7 @@ from silhueta.core.trace.field import Field
 from silhueta.core.trace.find import Found
 from silhueta.core.trace.fit import fit_contour, fit_open
 from silhueta.core.trace.pen import Drawing, Line, drawing
-from silhueta.core.trace.wobble import wobble_of
+from silhueta.core.trace.wobble import ROOM, Wobble, wobble_of
 from silhueta.core.trace_settings import TraceSettings
 from silhueta.core.work import Work
 
@@ -73,14 +73,18 @@ def middles(
     """Return the lines' middles as paths, and the points that they follow, px."""
     paths: list[Path] = []
     corner = np.radians(settings.corner)
-    noise = max(_LEAST_NOISE, _NOISE * drawn.width)
+    least = max(_LEAST_NOISE, _NOISE * drawn.width)
     closed = [line.points for line in drawn.lines if line.closed and not line.corners]
-    wobble = wobble_of(gathered(closed, np.ones(len(closed)), 0)) if closed else None
-    along, seen = 1.0, settings.light == "linear" and wobble is not None
-    if wobble is not None and wobble.along > _TOGETHER:
-        noise, along = max(noise, wobble.noise), wobble.along
+    wobble = _wobble(closed) if closed else None
+    seen = settings.light == "linear" and wobble is not None
+    if wobble is not None and seen and settings.tolerance is None:
+        tolerance = max(tolerance, ROOM * wobble.error)
     for i, line in enumerate(drawn.lines):
         work.step(i / len(drawn.lines))
+        noise, along = least, 1.0
+        if wobble is not None and wobble.along > _TOGETHER:
+            noise, along = wobble.at(tolerance) if seen else (wobble.noise, wobble.along)
+            noise = max(noise, least)
         fit = (tolerance, noise, 1, corner)
         if line.closed and line.corners:
             paths.append(_cornered(line, fit))
@@ -88,6 +92,11 @@ def middles(
             made = fit_contour(line.points, *fit, along, seen).loop if line.closed else None
             paths.append(made or fit_open(line.points, *fit))
     return paths, [line.points for line in drawn.lines]
+
+
+def _wobble(lines: list[Floats]) -> Wobble:
+    """Return how far the middles of closed lines (N, 2), px, are off."""
+    return wobble_of(gathered(lines, np.ones(len(lines)), 0))
 
 
 def _cornered(line: Line, fit: tuple[float, float, int, float]) -> Loop:

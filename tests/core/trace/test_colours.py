@@ -1,10 +1,15 @@
 """A picture split into its main colours."""
 
+import io
+
+import cv2
 import numpy as np
 import pytest
+from PIL import Image
 
 from silhueta.core.datum.scale import Scale
 from silhueta.core.errors import TooMuchError, TraceError
+from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import TraceSettings
@@ -22,8 +27,6 @@ GROUND, BLUE, RED = (240, 238, 230), (20, 52, 77), (170, 40, 35)
 
 def flag(size: int = 240) -> np.ndarray:
     """Return a blue square on paper, its right half under a red disc, in exact coverage."""
-    from silhueta.core.geometry.flatten import flatten
-
     made = np.full((size, size, 3), GROUND, np.float64)
     for loop, colour in ((square(140, (50, 50)), BLUE), (circle_loop((190, 120), 45), RED)):
         share = coverage([flatten(loop, 1e-3)], size, size)[:, :, None]
@@ -92,3 +95,18 @@ def test_a_large_picture_is_split_in_bands_as_a_small_one_is_in_one(monkeypatch)
     monkeypatch.setattr(colours, "_BAND", 37)
     monkeypatch.setattr(colours, "_REACH", 1)
     assert np.array_equal(split(noisy, 3, 20.0).labels, whole.labels)
+
+
+def test_two_colours_that_meet_noisily_have_the_border_that_was_drawn():
+    big = np.full((1200, 1600, 3), (243, 240, 230), np.uint8)
+    cv2.circle(big, (800, 600), 420, (215, 164, 65), -1)
+    cv2.circle(big, (800, 600), 168, (243, 240, 230), -1)
+    small = cv2.resize(big, (400, 300), interpolation=cv2.INTER_AREA)
+    stream = io.BytesIO()
+    Image.fromarray(small).save(stream, "JPEG", quality=30, subsampling=2)
+    shown = np.asarray(Image.open(stream))
+    made = trace_colours(shown, Scale(1.0, 300, "pixel"), TraceSettings(speck=20.0, split=2))
+    ring = [c.path for c in made.outline.contours if c.taken]
+    assert [len(path.nodes) for path in ring] == [2, 2]
+    radii = sorted(np.ptp(flatten(path, 1e-3)[:, 1]) / 2 for path in ring)
+    assert radii == pytest.approx([42, 105], abs=0.25)

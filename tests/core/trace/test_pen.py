@@ -91,3 +91,42 @@ def test_the_heron_becomes_one_closed_line_and_its_dust_is_gone():
     assert done.traced.dropped > 60
     # feathers are drawn fainter, with a lighter hand: they stay open lines
     assert all(isinstance(path, OpenPath) for path in done.job.outline.taken[2:])
+
+
+def wavering(points: np.ndarray, off: float, over: float, seed: int) -> np.ndarray:
+    """Return a closed line (N, 2), px, as a hand follows it: off by so much, for a while together.
+
+    An autoregressive process of the first order (Box and Jenkins, 1970, section 3.2).
+    """
+    random = np.random.default_rng(seed)
+    keep = np.exp(-1 / over)
+    errors = np.zeros(2 * len(points))
+    for k, kick in enumerate(random.normal(0, off * np.sqrt(1 - keep**2), len(errors))):
+        errors[k] = keep * errors[k - 1] + kick
+    errors = errors[len(points) :]
+    errors -= np.linspace(errors[0], errors[-1], len(errors))  # ends where it began
+    ahead = np.roll(points, -1, 0) - np.roll(points, 1, 0)
+    ahead /= np.hypot(*ahead.T)[:, None]
+    return points + errors[:, None] * np.column_stack([-ahead[:, 1], ahead[:, 0]])
+
+
+def test_a_slot_drawn_by_a_wavering_hand_is_two_lines_and_two_arcs():
+    turn = np.linspace(-np.pi / 2, np.pi / 2, 189)
+    cap = 60 * np.column_stack([np.cos(turn), np.sin(turn)])
+    straight = np.column_stack([np.linspace(0, 1, 140, endpoint=False)] * 2)
+    right, left = cap + (270, 200), (130, 200) - cap
+    slot = np.vstack(
+        [
+            right[:-1],
+            right[-1] + straight * (left[0] - right[-1]),
+            left[:-1],
+            left[-1] + straight * (right[0] - left[-1]),
+        ]
+    )
+    noisy = wavering(slot, 0.5, 12.0, 4)
+    settings = TraceSettings(speck=0.1, pen="centre", light="linear")
+    made = trace(inked([noisy], wide=5.0, closed=True), PixelDatum(1.0), settings)
+    (loop,) = made.outline.loops
+    assert len(loop.nodes) == 4
+    away, _ = cKDTree(slot).query(flatten(loop, 0.05) * (1, -1) + (0, 400))
+    assert away.mean() < 0.6

@@ -14,7 +14,7 @@ with basins told by their depth.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -165,19 +165,34 @@ def _parted(basins: _Basins, calm: Light, filled: Mask) -> NDArray[np.int32]:
     return np.asarray(hole, np.int32)
 
 
+def _peaks(
+    deep: NDArray[Any], labels: NDArray[np.int64], names: NDArray[np.int64]
+) -> dict[int, tuple[int, int]]:
+    """Return the deepest place, (row, column), of each of some labels."""
+    rank = np.full(int(labels.max()) + 1, -1, np.int64)
+    rank[names] = np.arange(len(names))
+    ranked = rank[labels.ravel()]
+    cells = np.flatnonzero(ranked >= 0)
+    ranked, depth = ranked[cells], deep.ravel()[cells]
+    deepest = np.zeros(len(names), deep.dtype)
+    np.maximum.at(deepest, ranked, depth)
+    at = np.flatnonzero(depth == deepest[ranked])[::-1]  # the first of equals is written last
+    places = np.zeros(len(names), np.int64)
+    places[ranked[at]] = cells[at]
+    rows, columns = np.unravel_index(places, labels.shape)
+    return dict(zip(names.tolist(), zip(rows.tolist(), columns.tolist(), strict=True), strict=True))
+
+
 def _join(
     group: NDArray[np.int64], pairs: list[tuple[int, int]], held: NDArray[np.int32], below: Mask
 ) -> None:
     """Put basins that met, and have no waist between them, into one group."""
     import cv2
-    from scipy.ndimage import maximum_position
 
     if not pairs:
         return
     deep = cv2.distanceTransform(below.astype(np.uint8), cv2.DIST_L2, 5)
-    names = np.unique(group[np.array(pairs)])
-    places = maximum_position(deep, group[held], names)
-    peaks = dict(zip(names.tolist(), places, strict=True))
+    peaks = _peaks(deep, group[held], np.unique(group[np.array(pairs)]))
     _, lakes, boxes, _ = cv2.connectedComponentsWithStats(below.astype(np.uint8))
     for pair in pairs:
         one, other = sorted((int(group[basin]) for basin in pair), key=lambda g: deep[peaks[g]])
