@@ -3,9 +3,14 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMenu
 
 from silhueta.app.stops.loop_list import state_box
+from silhueta.core.cutting.drawing import draw
+from silhueta.core.files.dxf_tags import read_tags
+from silhueta.core.files.export import export
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, circle_loop
 from silhueta.core.job import Job, is_stale, set_imported
@@ -90,6 +95,30 @@ def test_the_list_and_the_table_point_at_each_other(hand, tidy):
     assert taken(hand).count(False) == 1
     QTest.keyClick(view, Qt.Key.Key_Return)
     assert all(taken(hand))
+
+
+def test_a_loop_is_engraved_by_its_menu_and_so_it_is_written(hand, tidy, tmp_path):
+    view = tidy.loops.list
+    place = view.visualRect(view.model().index(1, 0)).center()
+    asked = QContextMenuEvent(
+        QContextMenuEvent.Reason.Mouse, place, view.viewport().mapToGlobal(place)
+    )
+    QApplication.sendEvent(view.viewport(), asked)
+    menu = view.findChild(QMenu, "loop-menu")
+    wanted = next(action for action in menu.actions() if action.text() == "Engrave inside")
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(wanted).center())
+    job = hand.window.session.job
+    (contour,) = (c for c in job.outline.contours if c.operation == "engrave")
+    assert contour.path is MESSY[1]
+    assert "1 to engrave: no part, no hole" in tidy.result.text()
+    assert hand.window.session.undo_label == "Engrave a loop"
+    hand.window.table.grab()
+    export(draw(job.outline), tmp_path / "plate.dxf")
+    tagged = read_tags((tmp_path / "plate.dxf").read_bytes())
+    assert tagged.layers.count("ENGRAVE") == 1
+    assert "CUT_INSIDE" not in tagged.layers
+    tidy.loops.cut.click()
+    assert {c.operation for c in hand.window.session.job.outline.contours} == {"cut"}
 
 
 def test_filters_orders_and_what_is_done_to_all_that_is_listed(hand, tidy):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from weakref import WeakKeyDictionary
 
 from PySide6.QtCore import (
@@ -18,6 +19,7 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QFont,
     QKeyEvent,
     QMouseEvent,
@@ -31,6 +33,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QFrame,
     QListView,
+    QMenu,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -48,8 +51,9 @@ from silhueta.core.wording import counted
 
 _HIGH = 46
 _THUMB = 34
-_STATE = 46  # px of the button that says cut or skip
+_STATE = 52  # px of the button that says what is done along a loop
 _NAMES = {"outer": "Outer", "hole": "Hole", "island": "Island", "open": "Open"}
+_DOINGS = {"cut": "Cut it", "skip": "Skip it", "engrave": "Engrave inside", "mark": "Mark along it"}
 _PICTURES: WeakKeyDictionary[Path, QPixmap] = WeakKeyDictionary()
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -84,6 +88,8 @@ class LoopModel(QAbstractListModel):
         """Return what a reader of the screen reads aloud."""
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return "; ".join(self.lines(self.rows[index.row()]))
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return "Right button: cut, skip, engrave or mark this loop"
         return None
 
     def lines(self, row: Row) -> tuple[str, str]:
@@ -97,6 +103,8 @@ class LoopModel(QAbstractListModel):
             else f"{format_length(row.length, self.units, 1)} long"
         )
         more = ", locked" if row.locked else ""
+        if row.taken and row.operation != "cut":
+            more += f", {row.operation}"
         return what, f"{extent}, {counted(row.nodes, 'node')}{more}"
 
 
@@ -137,8 +145,10 @@ class _Delegate(QStyledItemDelegate):
         painter.setBrush(PENCIL if row.taken else CARD)
         painter.drawRoundedRect(button, 4, 4)
         painter.setPen(WHITE if row.taken else INK)
-        painter.setFont(font(13, QFont.Weight.DemiBold if row.taken else QFont.Weight.Normal))
-        painter.drawText(button, Qt.AlignmentFlag.AlignCenter, "cut" if row.taken else "skip")
+        weight = QFont.Weight.DemiBold if row.taken else QFont.Weight.Normal
+        painter.setFont(font(13, weight, narrow=row.operation != "cut"))
+        word = row.operation if row.taken else "skip"
+        painter.drawText(button, Qt.AlignmentFlag.AlignCenter, word)
         painter.setPen(QPen(RULE, 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         painter.restore()
@@ -150,9 +160,13 @@ def state_box(box: QRect) -> QRect:
 
 
 class LoopList(QListView):
-    """The rows; a click on the state changes it, elsewhere it shows the place."""
+    """The rows; a click on the state changes it, elsewhere it shows the place.
+
+    A click with the right button, or the menu key, offers all that can be done along a loop.
+    """
 
     toggled = Signal(int)  # the contour
+    wanted = Signal(int, str)  # the contour, and what is to be done: "cut", "skip", ...
     pointed = Signal(object)  # the contour under the cursor, or None
     chosen = Signal(int)
 
@@ -188,6 +202,22 @@ class LoopList(QListView):
             self.toggled.emit(contour)
         else:
             self.chosen.emit(contour)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Offer what can be done along the loop under the cursor, or the current one."""
+        by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
+        index = self.indexAt(event.pos()) if by_mouse else self.currentIndex()
+        if not index.isValid():
+            return
+        contour = self.model_.rows[index.row()].index
+        menu = QMenu(self)
+        menu.setObjectName("loop-menu")
+        for what, text in _DOINGS.items():
+            menu.addAction(text, partial(self.wanted.emit, contour, what))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(
+            event.globalPos() if by_mouse else self.mapToGlobal(self.visualRect(index).center())
+        )
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Tell which loop the cursor is on."""

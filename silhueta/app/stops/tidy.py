@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Collection
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QHideEvent, QShowEvent
@@ -24,12 +25,12 @@ from silhueta.app.widgets import Choice, Field, Note, Select, heading, row
 from silhueta.core.geometry.measure import box_of
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale
-from silhueta.core.tidy.choose import Row, keep_largest, rows, set_taken, swap
+from silhueta.core.tidy.choose import Row, keep_largest, rows, set_operation, set_taken, swap
 from silhueta.core.units import format_area, parse_area
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
-    from silhueta.core.geometry.outline import Outline
+    from silhueta.core.geometry.outline import Operation, Outline
 
 _FILTERS = {
     "all": "all",
@@ -114,6 +115,12 @@ class TidySheet(Worksheet):
         label = f"{verb} a loop" if count == 1 else f"{verb} {count} loops"
         self.apply(label, lambda job: set_taken(job, which, taken))
 
+    def set_operation(self, which: Collection[int], operation: Operation) -> None:
+        """Cut, engrave or mark some contours, as one step."""
+        verb, count = operation.capitalize(), len(which)
+        label = f"{verb} a loop" if count == 1 else f"{verb} {count} loops"
+        self.apply(label, lambda job: set_operation(job, which, operation))
+
     def apply(self, label: str, edit: Callable[[Job], Job]) -> None:
         """Run an edit as one step."""
         self.session.apply(label, edit)
@@ -187,6 +194,10 @@ class TidySheet(Worksheet):
         )
         if got.open_paths:
             text += f"\n▲ {got.open_paths} open: close them, or they are marked, not cut."
+        others = Counter(what for what, _ in job.outline.others)
+        if others:
+            done = (f"{others[what]} to {what}" for what in ("engrave", "mark") if others[what])
+            text += f"\n{' and '.join(done)}: no part, no hole."
         if skipped:
             text += f"\n{skipped} skipped: pale on the table, not in the file."
         self.say_result(text)
@@ -218,11 +229,19 @@ class _LoopsPage(QWidget):
         self._limit = 10.0
         self.list = LoopList(self)
         self.cut, self.skip = QPushButton("Cut these", self), QPushButton("Skip these", self)
+        self.engrave = QPushButton("Engrave these", self)
+        self.mark = QPushButton("Mark these", self)
         self.swap = QPushButton("Swap cut and skip", self)
         self.largest = QPushButton("Only the largest part", self)
         for button, name, tip in (
             (self.cut, "cut-these", "Cut every loop in the list"),
             (self.skip, "skip-these", "Skip every loop in the list"),
+            (
+                self.engrave,
+                "engrave-these",
+                "Engrave what every loop in the list encloses",
+            ),
+            (self.mark, "mark-these", "Mark along every loop in the list, without cutting through"),
             (self.swap, "swap", "What is cut is skipped, what is skipped is cut"),
             (self.largest, "largest", "Cut the largest outer loop and its holes, skip the rest"),
         ):
@@ -238,6 +257,7 @@ class _LoopsPage(QWidget):
         inside.addLayout(row(heading("Order"), self.order, None))
         inside.addWidget(self.list, 1)
         inside.addLayout(row(self.cut, self.skip))
+        inside.addLayout(row(self.engrave, self.mark))
         inside.addWidget(self.swap)
         inside.addWidget(self.largest)
 
@@ -249,14 +269,23 @@ class _LoopsPage(QWidget):
         self.limit.typed.connect(self._set_limit)
         self.limit.wrong.connect(lambda text: sheet.fault.say(text, bool(text)))
         self.list.toggled.connect(lambda contour: sheet._toggle({contour}))
+        self.list.wanted.connect(self._do)
         self.list.pointed.connect(sheet.light)
         self.list.chosen.connect(sheet.show_on_table)
-        self.cut.clicked.connect(lambda: sheet.set_taken(self._listed(), True))
+        self.cut.clicked.connect(lambda: sheet.set_operation(self._listed(), "cut"))
         self.skip.clicked.connect(lambda: sheet.set_taken(self._listed(), False))
+        self.engrave.clicked.connect(lambda: sheet.set_operation(self._listed(), "engrave"))
+        self.mark.clicked.connect(lambda: sheet.set_operation(self._listed(), "mark"))
         self.swap.clicked.connect(lambda: sheet.apply("Swap cut and skipped", swap))
         self.largest.clicked.connect(
             lambda: sheet.apply("Keep the largest and its holes", keep_largest)
         )
+
+    def _do(self, contour: int, what: str) -> None:
+        if what == "skip":
+            self._sheet.set_taken({contour}, False)
+        else:
+            self._sheet.set_operation({contour}, cast("Operation", what))
 
     def _listed(self) -> set[int]:
         return {row.index for row in self.list.model_.rows}

@@ -1,7 +1,8 @@
 """The outline on the table: line, waste ticks, nodes; told apart by shape, not by colour.
 
 An outer loop is a full line with ticks outward, a hole has its ticks inward, a skipped loop is
-dotted and pale. A smooth node is a ring, a corner an upright cross, the start a flag.
+dotted and pale; an engraved area is hatched, a marked line dash-dot, each with its letter. A smooth
+node is a ring, a corner an upright cross, the start a flag.
 """
 
 from __future__ import annotations
@@ -10,9 +11,19 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QImage,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QTransform,
+)
 
-from silhueta.app.look.theme import LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend
+from silhueta.app.look.theme import CARD, INK, LAYOUT_BLUE, OUTLINE_ON_PICTURE, SCRIBED, blend, font
 from silhueta.app.table.heavy import HEAVY, HeavyPath, polygon, ticks
 from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
@@ -114,13 +125,15 @@ class OutlineLayer:
                 heavy.append((contour, made.runs(transform, near)))
             else:
                 light.append((contour, transform.map(made)))
+        through = {id(contour) for contour in taken if contour.cut}
         if self.filled and not heavy:
-            _fill(painter, [pair for pair in light if id(pair[0]) in cut], colour)
+            _fill(painter, [pair for pair in light if id(pair[0]) in through], colour)
+        _hatch(painter, [pair for pair in light if id(pair[0]) in cut - through], colour)
         for contour, path in light:
             if id(contour) in cut and casing.alpha():
                 painter.setPen(QPen(casing, 5.0))
                 painter.drawPath(path)
-        room = self._paint_ticks(painter, transform, [c for c, _ in light], cut, colour, near)
+        room = self._paint_ticks(painter, transform, [c for c, _ in light], through, colour, near)
         for contour, path in light:
             painter.setPen(_pen(contour, colour, id(contour) in cut))
             painter.drawPath(path)
@@ -131,6 +144,9 @@ class OutlineLayer:
             if self._sizes[id(contour)] < small:
                 continue  # its nodes would hide it
             self._paint_nodes(painter, transform, contour, colour, near, bright)
+            if not contour.cut:
+                at = transform.map(QPointF(*contour.path.nodes[0].tolist()))
+                _letter(painter, at, contour.operation[0].upper(), colour)
 
     def _paint_heavy(
         self,
@@ -154,7 +170,7 @@ class OutlineLayer:
         painter.setPen(pen)
         for shape in made:
             painter.drawPolyline(shape)
-        if taken and contour.path.closed:
+        if taken and contour.cut and contour.path.closed:
             painter.setPen(QPen(colour, 1.2))
             size = -_TICK if self._is_turned(contour) else _TICK
             for run in runs:
@@ -255,6 +271,26 @@ def _fill(painter: QPainter, shown: list[tuple[Contour, QPainterPath]], colour: 
     tint.setAlphaF(0.14)
     for area in areas.values():
         painter.fillPath(area, tint)
+
+
+def _hatch(painter: QPainter, shown: list[tuple[Contour, QPainterPath]], colour: QColor) -> None:
+    """Hatch what is engraved."""
+    tint = QColor(colour)
+    tint.setAlphaF(0.6)
+    for contour, path in shown:
+        if contour.operation == "engrave" and contour.path.closed:
+            painter.fillPath(path, QBrush(tint, Qt.BrushStyle.BDiagPattern))
+
+
+def _letter(painter: QPainter, at: QPointF, letter: str, colour: QColor) -> None:
+    """Paint the letter of an operation beside a node."""
+    box = QRectF(at.x() - 24, at.y() - 24, 16, 16)
+    painter.setPen(QPen(colour, 1.2))
+    painter.setBrush(CARD)
+    painter.drawRect(box)
+    painter.setPen(INK)
+    painter.setFont(font(13, QFont.Weight.Bold))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
 def paint_node(painter: QPainter, at: QPointF, smooth: bool, size: float = 1.0) -> None:

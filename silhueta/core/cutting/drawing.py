@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 
@@ -22,9 +23,11 @@ from silhueta.core.job import FrameOrigin
 from silhueta.core.trace_settings import Rgb
 from silhueta.core.units import Unit
 
-OUTSIDE, INSIDE, MARK = "CUT_OUTSIDE", "CUT_INSIDE", "MARK"
+P = TypeVar("P", bound=Path)
+
+OUTSIDE, INSIDE, MARK, ENGRAVE = "CUT_OUTSIDE", "CUT_INSIDE", "MARK", "ENGRAVE"
 LARGEST = 1e6  # mm from zero: a kilometre; farther out six decimals are not kept
-LAYERS = (INSIDE, OUTSIDE, MARK)  # in the order of cutting
+LAYERS = (ENGRAVE, INSIDE, MARK, OUTSIDE)  # in the order of work
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +47,10 @@ class Drawing:
     ----------
     parts : tuple of Part
         Inner parts (islands) before what lies around them.
-    marks : tuple of OpenPath
+    marks : tuple of Path
+        Marked: what is set so, and paths with two ends.
+    engraved : tuple of Loop
+        Engraved inside; before anything is cut, while the sheet is whole.
     frame : (width, height) in mm
         Of the page, its lower left at (0, 0).
     units : {"mm", "in"}
@@ -53,12 +59,15 @@ class Drawing:
     """
 
     parts: tuple[Part, ...]
-    marks: tuple[OpenPath, ...]
+    marks: tuple[Path, ...]
     frame: tuple[float, float]
     units: Unit
+    engraved: tuple[Path, ...] = ()
 
     def layered(self) -> Iterator[tuple[str, Path]]:
-        """Yield (layer, path) in the order of cutting: inside first, outside last."""
+        """Yield (layer, path) in the order of work: engraved, inside, marked, outside."""
+        for loop in self.engraved:
+            yield ENGRAVE, loop
         for part in self.parts:
             for hole in part.holes:
                 yield INSIDE + _suffix(part.colour), hole
@@ -76,8 +85,9 @@ class Drawing:
         found: dict[Rgb | None, list[Path]] = {}
         for part in self.parts:
             found.setdefault(part.colour, []).extend((part.outer, *part.holes))
-        found.setdefault(None, []).extend(self.marks)
-        return [group for group in found.values() if group]
+        found.setdefault(None, []).extend(mark for mark in self.marks if not mark.closed)
+        alone = [[path] for path in (*self.engraved, *self.marks) if path.closed]
+        return [group for group in found.values() if group] + alone
 
 
 def _suffix(colour: Rgb | None) -> str:
@@ -126,12 +136,16 @@ def draw(
         for colour, paths in outline.groups
         for part in parts_of([_moved(p, shift) for p in paths if isinstance(p, Loop)])
     ]
-    marks = tuple(
-        OpenPath(*_arrays(transform(path, np.eye(2), shift)))
-        for path in outline.taken
-        if isinstance(path, OpenPath)
+    loose = [path for _, paths in outline.groups for path in paths if isinstance(path, OpenPath)]
+    marked = [path for what, path in outline.others if what == "mark" or not path.closed]
+    engraved = [path for what, path in outline.others if what == "engrave" and path.closed]
+    made = Drawing(
+        tuple(parts),
+        tuple(_moved(path, shift) for path in (*marked, *loose)),
+        frame,
+        units,
+        tuple(_moved(path, shift) for path in engraved),
     )
-    made = Drawing(tuple(parts), marks, frame, units)
     if len(made.paths()) != len(outline.taken):
         raise FileError(
             f"{len(made.paths())} outlines of {len(outline.taken)} would be written; weld what "
@@ -153,8 +167,8 @@ def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:
     return tuple(Part(turned[i], tuple(holes.get(int(i), ()))) for i in deepest_first)
 
 
-def _moved(loop: Loop, shift: np.ndarray) -> Loop:
-    return Loop(*_arrays(transform(loop, np.eye(2), shift)))
+def _moved(path: P, shift: np.ndarray) -> P:
+    return type(path)(*_arrays(transform(path, np.eye(2), shift)))
 
 
 def _arrays(path: Path) -> tuple[np.ndarray, ...]:

@@ -7,7 +7,7 @@ import logging
 
 import numpy as np
 
-from silhueta.core.cutting.drawing import INSIDE, MARK, OUTSIDE, Drawing
+from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE, Drawing
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import bounding_box
@@ -20,7 +20,8 @@ from silhueta.core.units import MM_PER_UNIT
 _INSUNITS = {"mm": 4, "in": 1}
 _MEASUREMENT = {"mm": 1, "in": 0}
 CURVE_ERROR = 0.005  # mm; a polyline has no cubics, so they are written as tangent arcs
-_COLOURS = {INSIDE: 5, OUTSIDE: 7, MARK: 3}  # indices of the standard table, told apart on screen
+# indices of the standard table, told apart on screen
+_COLOURS = {INSIDE: 5, OUTSIDE: 7, MARK: 3, ENGRAVE: 8}
 
 
 def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path as File
 
 import numpy as np
+from defusedxml.ElementTree import fromstring
 
 from silhueta.core.cutting.drawing import Drawing
 from silhueta.core.errors import FileError
@@ -44,28 +46,51 @@ def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") ->
     proven: list[Figures] = []
 
     def prove(written: bytes) -> None:
-        paths, units = _read_back(suffix, written)
+        paths, units, layers = _read_back(suffix, written)
         if units != drawing.units:
             raise FileError(
                 f"{target.name} came back in {units} instead of {drawing.units}; not kept"
             )
-        nested = len(drawing.groups()) == 1 or not any(p.colour for p in drawing.parts)
-        proven.append(compare(drawing.paths(), paths, target.name, nested))
+        nested = len(drawing.groups()) == 1
+        found = compare(drawing.paths(), paths, target.name, nested)
+        meant = Counter(_name(layer, suffix) for layer, _ in drawing.layered())
+        if layers != meant:
+            raise FileError(
+                f"{target.name} came back with other layers ({_told(layers)}) than meant "
+                f"({_told(meant)}); not kept, please report this"
+            )
+        proven.append(found)
 
     write_whole(target, data, prove)
     return Proof(target, proven[0], drawing.units)
 
 
-def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str]:
+def _name(layer: str, suffix: str) -> str:
+    """Return what a file calls a layer: an SVG has one group for all that is cut."""
+    return layer if suffix == ".dxf" else ("cut" if layer.startswith("CUT") else layer.lower())
+
+
+def _told(layers: Counter[str]) -> str:
+    return ", ".join(f"{name} {count}" for name, count in sorted(layers.items()))
+
+
+def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str, Counter[str]]:
+    """Return the paths in a file, its unit, and how many paths each of its layers has."""
     if suffix == ".dxf":
         tagged = read_tags(written)
         box = np.array(tagged.extents) * tagged.mm_per_unit
         # asked so that a number that is none fails
         if not np.abs(box - bounding_box(tagged.paths)).max() <= _LENGTH_OFF:
             raise FileError("the extents in the DXF header are not those of its outline; not kept")
-        return tagged.paths, "mm" if tagged.mm_per_unit == 1.0 else "in"
+        unit = "mm" if tagged.mm_per_unit == 1.0 else "in"
+        return tagged.paths, unit, Counter(tagged.layers)
     drawing = read_svg(written, "the SVG")
-    return drawing.paths, drawing.units
+    groups = fromstring(written).iter("{http://www.w3.org/2000/svg}g")
+    counts = {
+        str(group.get("id")): sum(str(path.get("d")).count("M") for path in group)
+        for group in groups
+    }
+    return drawing.paths, drawing.units, Counter(counts)
 
 
 def compare(

@@ -1,4 +1,4 @@
-"""SVG 1.1: one path a part, in real units, nothing else."""
+"""SVG 1.1: one path a part, in real units, a group an operation, nothing else."""
 
 from __future__ import annotations
 
@@ -41,6 +41,10 @@ def svg_bytes(drawing: Drawing) -> bytes:
             data = " ".join(_path_data(loop, unit, height) for loop in (part.outer, *part.holes))
             own = "" if part.colour is None else ' fill="#{:02x}{:02x}{:02x}"'.format(*part.colour)
             lines.append(f'<path{own} fill-rule="evenodd" d="{data}"/>')
+        lines.append("</g>")
+    if drawing.engraved:
+        lines.append('<g id="engrave" fill="#808080" fill-rule="evenodd" stroke="none">')
+        lines += [f'<path d="{_path_data(loop, unit, height)}"/>' for loop in drawing.engraved]
         lines.append("</g>")
     if drawing.marks:
         stroke = _number(_HAIRLINE_MM / unit)

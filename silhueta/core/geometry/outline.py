@@ -22,8 +22,9 @@ class Contour:
     path : Path
         A Loop or an OpenPath, mm.
     taken : bool
-        True: cut. False: skipped, it stays but is not written.
+        True: worked, as `operation` says. False: skipped, it stays but is not written.
     operation : {"cut", "engrave", "mark"}
+        What is done along it, where it is taken: engraved and marked loops make no part, no hole.
     origin : {"traced", "edited", "drawn", "imported"}
     locked : bool
     colour : (red, green, blue) or None
@@ -41,6 +42,11 @@ class Contour:
     colour: tuple[int, int, int] | None = None
     chosen: bool = False
 
+    @property
+    def cut(self) -> bool:
+        """Whether it is cut through."""
+        return self.taken and self.operation == "cut"
+
 
 @dataclass(frozen=True, eq=False)
 class Outline:
@@ -50,7 +56,7 @@ class Outline:
 
     @cached_property
     def taken(self) -> tuple[Path, ...]:
-        """The paths that are cut."""
+        """The paths that are worked: cut, engraved or marked."""
         return tuple(c.path for c in self.contours if c.taken)
 
     @cached_property
@@ -58,11 +64,11 @@ class Outline:
         """The closed paths that are cut."""
         from silhueta.core.geometry.path import Loop
 
-        return tuple(path for path in self.taken if isinstance(path, Loop))
+        return tuple(c.path for c in self.contours if c.cut and isinstance(c.path, Loop))
 
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:
-        """Left, bottom, right and top of what is cut, mm; there must be something."""
+        """Left, bottom, right and top of what is worked, mm; there must be something."""
         from silhueta.core.errors import GeometryError
         from silhueta.core.geometry.measure import box_of
 
@@ -76,6 +82,11 @@ class Outline:
         """The paths that are cut, by colour; loops of two colours meet, and do not nest."""
         found: dict[tuple[int, int, int] | None, list[Path]] = {}
         for contour in self.contours:
-            if contour.taken:
+            if contour.cut:
                 found.setdefault(contour.colour, []).append(contour.path)
         return tuple((colour, tuple(paths)) for colour, paths in found.items())
+
+    @cached_property
+    def others(self) -> tuple[tuple[Operation, Path], ...]:
+        """What is engraved or marked: (operation, path)."""
+        return tuple((c.operation, c.path) for c in self.contours if c.taken and not c.cut)

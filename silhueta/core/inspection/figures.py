@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -110,12 +110,16 @@ def outline_figures(outline: Outline) -> Figures:
         around = {
             id(c.path): depth
             for c, depth in zip(outline.contours, depths(outline).tolist(), strict=True)
-            if c.taken
+            if c.cut
         }
         depth = np.array([around[id(p)] for p in ordered if isinstance(p, Loop)], np.int64)
         many = sum(len(path.kinds) for path in ordered)
         cross = many <= _LOOKED_AT and any(len(crossings(group, most=1)) for group in groups)
-        _KNOWN[outline] = figures(ordered, groups or None, depth, cross)
+        found = figures(ordered, groups or None, depth, cross)
+        if outline.others:  # they make no part, but the file is as large as all of it
+            left, bottom, right, top = outline.bounds
+            found = replace(found, size_mm=(right - left, top - bottom))
+        _KNOWN[outline] = found
     return _KNOWN[outline]
 
 

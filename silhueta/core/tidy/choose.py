@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.nesting import nest
-from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.outline import Operation, Outline
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.job import Job, with_outline
 from silhueta.core.trace_settings import Keep
@@ -41,6 +41,7 @@ class Row:
     length : float, mm
     nodes : int
     taken, locked : bool
+    operation : {"cut", "engrave", "mark"}
     frame : bool
         Whether it touches the picture's frame.
 
@@ -55,6 +56,7 @@ class Row:
     taken: bool
     locked: bool
     frame: bool
+    operation: Operation = "cut"
 
 
 def depths(outline: Outline) -> NDArray[np.int64]:
@@ -74,7 +76,7 @@ def depths(outline: Outline) -> NDArray[np.int64]:
         for k in np.argsort(depth, kind="stable"):
             up = parent[k]
             if up >= 0:
-                around[k] = around[up] + outline.contours[members[up]].taken
+                around[k] = around[up] + outline.contours[members[up]].cut
         found[members] = around
     return found
 
@@ -123,6 +125,7 @@ def rows(outline: Outline, frame: tuple[float, float] | None = None) -> list[Row
                 contour.taken,
                 contour.locked,
                 on_frame,
+                contour.operation,
             )
         )
     return found
@@ -133,6 +136,19 @@ def set_taken(job: Job, which: Collection[int], taken: bool) -> Job:
     wanted = set(which)
     states = [taken if i in wanted else c.taken for i, c in enumerate(job.outline.contours)]
     return _with_states(job, states)
+
+
+def set_operation(job: Job, which: Collection[int], operation: Operation) -> Job:
+    """Return `job` with these contours taken along, to be cut, engraved or marked."""
+    wanted = set(which)
+    made = tuple(
+        replace(c, taken=True, operation=operation, chosen=True)
+        if i in wanted and (c.operation != operation or not c.taken)
+        else c
+        for i, c in enumerate(job.outline.contours)
+    )
+    same = all(one is two for one, two in zip(made, job.outline.contours, strict=True))
+    return job if same else with_outline(job, Outline(made))
 
 
 def swap(job: Job) -> Job:

@@ -433,7 +433,9 @@ def chosen_again(before: Outline, fresh: Outline) -> Outline:
     twins = _twins(fresh.contours, chosen)
     return Outline(
         tuple(
-            c if twin is None else replace(c, taken=chosen[twin].taken, chosen=True)
+            c
+            if twin is None
+            else replace(c, taken=chosen[twin].taken, operation=chosen[twin].operation, chosen=True)
             for c, twin in zip(fresh.contours, twins, strict=True)
         )
     )

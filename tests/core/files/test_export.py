@@ -17,6 +17,8 @@ from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, circle_loop
 from silhueta.core.geometry.transform import scale, transform
+from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.tidy.choose import depths
 from tests.conftest import hole, square
 
 PLATE = Loop(
@@ -212,4 +214,49 @@ def test_a_header_with_a_number_that_is_none_is_no_proof(tmp_path, monkeypatch):
     drawing = draw(Outline((Contour(square(20)),)))
     with pytest.raises(FileError):
         export(drawing, tmp_path / "part.dxf")
+    assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("suffix", [".dxf", ".svg"])
+def test_what_is_engraved_or_marked_is_no_hole_and_has_a_layer_of_its_own(tmp_path, suffix):
+    contours = (
+        Contour(PLATE),
+        Contour(hole(circle_loop((20, 30), 5.0))),
+        Contour(square(10, (60, 20)), operation="engrave"),
+        Contour(square(6, (80, 40)), operation="mark"),
+    )
+    outline = Outline(contours)
+    assert depths(outline).tolist() == [0, 1, 1, 1]
+    meant = draw(outline)
+    assert [layer for layer, _ in meant.layered()] == [
+        "ENGRAVE",
+        "CUT_INSIDE",
+        "MARK",
+        "CUT_OUTSIDE",
+    ]
+    assert [len(part.holes) for part in meant.parts] == [1]
+    got = outline_figures(outline)
+    assert (got.outer_loops, got.holes) == (1, 1)
+    target = tmp_path / f"a{suffix}"
+    export(meant, target)
+    if suffix == ".dxf":
+        assert read_tags(target.read_bytes()).layers[0] == "ENGRAVE"
+    else:
+        groups = {g.get("id"): len(g) for g in Xml.fromstring(target.read_bytes()) if g.get("id")}
+        assert groups == {"cut": 1, "engrave": 1, "mark": 1}
+
+
+@pytest.mark.parametrize("suffix", [".dxf", ".svg"])
+def test_a_file_whose_layers_are_not_those_that_were_meant_is_not_kept(
+    tmp_path, suffix, monkeypatch
+):
+    module = "dxf_bytes" if suffix == ".dxf" else "svg_bytes"
+    kept = getattr(export_module, module)
+
+    def swapped(*told):
+        return kept(*told).replace(b"MARK", b"KNOT").replace(b'"mark"', b'"knot"')
+
+    monkeypatch.setattr(export_module, module, swapped)
+    with pytest.raises(FileError, match=r"other layers \(.*(KNOT|knot) 1.*\) than meant"):
+        export(drawing(), tmp_path / f"a{suffix}")
     assert not list(tmp_path.iterdir())
