@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from benchmarks.shapes import every_shape, picture, placed
+from silhueta.core.datums import PixelDatum
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 

@@ -20,8 +20,9 @@ from benchmarks.photo_truth import A4, ends_of, errors_of, marks_on, random_scen
 from silhueta.core.datum.gauge import gauge_pdf
 from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet
 from silhueta.core.datum.rectify import rectify
+from silhueta.core.datums import Datum, Optics
 from silhueta.core.errors import ScaleError, SilhuetaError
-from silhueta.core.job import Datum, Job, Optics, PictureFile, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.trace.job_trace import size_sigma, trace_job
 from silhueta.core.trace_settings import Mode

@@ -11,9 +11,10 @@ import cv2
 import numpy as np
 import skimage
 
+from silhueta.core.datums import PixelDatum
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.crossing import crossings
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 

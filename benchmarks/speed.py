@@ -11,7 +11,8 @@ import numpy as np
 from skimage.measure import find_contours
 
 from benchmarks.shapes import every_shape, picture, placed
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.datums import PixelDatum
+from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 

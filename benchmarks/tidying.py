@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
 
 import numpy as np
 import shapely
@@ -15,8 +16,16 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, Path, circle_loop, reverse
 from silhueta.core.geometry.pieces import place_of, stretch
 from silhueta.core.geometry.transform import transform
-from silhueta.core.tidy.offers import Frame, Limits, take_all
+from silhueta.core.tidy.offer import Frame, Limits
+from silhueta.core.tidy.offers import take_all
 from silhueta.core.tidy.thin import thinned
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QImage, QPainterPath
+
+    from silhueta.app.table.table import Table
+    from silhueta.app.window import Window
+    from silhueta.core.geometry.path import Floats
 
 _SIDE = 200  # mm
 _WITHIN = 0.1  # mm
@@ -146,7 +155,7 @@ def thinning(nodes: int = 100_000) -> dict[str, float]:
 def handling(nodes: int = 100_000, loops: int = 5_000) -> dict[str, float]:
     """Return what the hand waits for on a large outline, ms at the 95th percentile."""
     from PySide6.QtCore import QPointF
-    from PySide6.QtGui import QColor, QImage, QPainter, QPen
+    from PySide6.QtGui import QImage
 
     from silhueta.app.main import application
     from silhueta.app.table.node_tool import NodeTool
@@ -170,27 +179,7 @@ def handling(nodes: int = 100_000, loops: int = 5_000) -> dict[str, float]:
     table = window.table
     image = QImage(table.size(), QImage.Format.Format_ARGB32_Premultiplied)
     bare = painter_path(loop)
-    ours, plain = [], []
-    for zoom in (1.0, 4.0, 20.0, 100.0):
-        table.fit()
-        table.zoom_by(zoom)
-        table.view.centre = QPointF(*points[0])
-        for turn in range(24):
-            table.view.pan(3, 2)
-            if turn % 8 == 7:
-                table.zoom_by(1.05)
-            start = time.perf_counter()
-            table.render(image)
-            spent = time.perf_counter() - start
-            painter = QPainter(image)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(QColor("black"), 1.0))
-            start = time.perf_counter()
-            painter.drawPath(table.view.transform().map(bare))
-            if turn > 1:  # the first frames make what is kept
-                ours.append(spent)
-                plain.append(time.perf_counter() - start)
-            painter.end()
+    ours, plain = _panned(table, image, bare, points[0])
     index = Index(outline)
     hits = []
     for at in points[:: nodes // 200]:
@@ -213,17 +202,7 @@ def handling(nodes: int = 100_000, loops: int = 5_000) -> dict[str, float]:
     move(window.session.job, {(0, 0)}, 1.0, 1.0)
     dropped = time.perf_counter() - start
     table.set_tool(None)
-    dots = [circle_loop((x, y), 0.4) for x in range(loops // 50) for y in range(50)]
-    many = Outline(tuple(Contour(path, origin="imported") for path in dots))
-    window.session.start(set_imported(Job(), many, "Many"))
-    window.go("tidy")
-    listed = window.sheets["tidy"].loops.list  # type: ignore[attr-defined]
-    bar, scrolls = listed.verticalScrollBar(), []
-    for turn in range(60):
-        bar.setValue(round(bar.maximum() * turn / 60))
-        start = time.perf_counter()
-        listed.grab()
-        scrolls.append(time.perf_counter() - start)
+    scrolls = _scrolled(window, loops)
     window.close()
 
     def late(values: list[float]) -> float:
@@ -238,3 +217,53 @@ def handling(nodes: int = 100_000, loops: int = 5_000) -> dict[str, float]:
         "the drop of a dragged node, ms": 1000 * dropped,
         "a frame while 5,000 loops are scrolled, ms": late(scrolls),
     }
+
+
+def _panned(
+    table: Table, image: QImage, bare: QPainterPath, at: Floats
+) -> tuple[list[float], list[float]]:
+    """Return the seconds of each frame while the table is moved, and those of the path alone."""
+    from PySide6.QtCore import QPointF
+    from PySide6.QtGui import QColor, QPainter, QPen
+
+    ours: list[float] = []
+    plain: list[float] = []
+    for zoom in (1.0, 4.0, 20.0, 100.0):
+        table.fit()
+        table.zoom_by(zoom)
+        table.view.centre = QPointF(*at.tolist())
+        for turn in range(24):
+            table.view.pan(3, 2)
+            if turn % 8 == 7:
+                table.zoom_by(1.05)
+            start = time.perf_counter()
+            table.render(image)
+            spent = time.perf_counter() - start
+            painter = QPainter(image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(QColor("black"), 1.0))
+            start = time.perf_counter()
+            painter.drawPath(table.view.transform().map(bare))
+            if turn > 1:  # the first frames make what is kept
+                ours.append(spent)
+                plain.append(time.perf_counter() - start)
+            painter.end()
+    return ours, plain
+
+
+def _scrolled(window: Window, loops: int) -> list[float]:
+    """Return the seconds of each frame while a list of so many loops is scrolled."""
+    from silhueta.core.job import Job, set_imported
+
+    dots = [circle_loop((x, y), 0.4) for x in range(loops // 50) for y in range(50)]
+    many = Outline(tuple(Contour(path, origin="imported") for path in dots))
+    window.session.start(set_imported(Job(), many, "Many"))
+    window.go("tidy")
+    listed = window.sheets["tidy"].loops.list  # type: ignore[attr-defined]
+    bar, scrolls = listed.verticalScrollBar(), []
+    for turn in range(60):
+        bar.setValue(round(bar.maximum() * turn / 60))
+        start = time.perf_counter()
+        listed.grab()
+        scrolls.append(time.perf_counter() - start)
+    return scrolls

@@ -15,8 +15,9 @@ from scipy.spatial import cKDTree
 
 from benchmarks.accuracy import Grey, dense
 from benchmarks.shapes import every_shape, picture, placed
+from silhueta.core.datums import DpiDatum, PixelDatum
 from silhueta.core.geometry.measure import signed_area
-from silhueta.core.job import DpiDatum, PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 

@@ -98,10 +98,11 @@ def pages() -> Files:
 
 def jobs() -> Files:
     """Return job files: an empty one, and one with picture and outline."""
+    from silhueta.core.datums import DpiDatum
     from silhueta.core.files.job_file import job_bytes
     from silhueta.core.geometry.outline import Contour, Outline
     from silhueta.core.geometry.path import Loop, circle_loop
-    from silhueta.core.job import DpiDatum, Job, PictureFile
+    from silhueta.core.job import Job, PictureFile
 
     square = Loop(np.array([[0, 0], [40, 0], [40, 30], [0, 30.0]]))
     full = Job(

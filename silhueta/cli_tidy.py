@@ -19,9 +19,9 @@ from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import Overlaps
-    from silhueta.core.files.svg_read import FileUnit
+    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
     from silhueta.core.geometry.outline import Outline
-    from silhueta.core.tidy.offers import Frame, Kind, Limits
+    from silhueta.core.tidy.offer import Frame, Kind, Limits
 
 _FILE = click.Path(path_type=File)
 _DOUBTS: dict[Kind, str] = {
@@ -112,26 +112,15 @@ def tidy(
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.drawing_open import large, on_page, told_of
     from silhueta.core.files.export import export
-    from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.inspection.figures import report as figures_report
-    from silhueta.core.tidy.offers import KINDS, limits_for, take_all
+    from silhueta.core.tidy.offer import limits_for
+    from silhueta.core.tidy.offers import KINDS, take_all
     from silhueta.core.tidy.widen import BROAD
 
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):
-        found = read_drawing(file)
-        if file_units is not None and found.says_units and not file_units_force:
-            say(
-                f"{file.name} says its unit itself, {found.units}; --file-units is for files that "
-                "do not (--file-units-force to take it all the same)"
-            )
-        elif file_units is not None:
-            found = found.taken_as(file_units)
-        if not found.paths:
-            raise FileError(
-                f"{file.name} holds no outline; convert texts and pictures to outlines first"
-            )
+        found = _read(file, file_units, file_units_force)
     if not many and (much := large(found)):
         raise FileError(
             f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
@@ -176,6 +165,25 @@ def tidy(
             content["left_out"] = left_out
             content["asked"] = asked
             write_report(report, content, work)
+
+
+def _read(file: File, units: FileUnit | None, force: bool) -> ReadDrawing:
+    """Return the outlines in a file, in the unit that it says, or that a person does."""
+    from silhueta.core.files.inspect_file import read_drawing
+
+    found = read_drawing(file)
+    if units is not None and found.says_units and not force:
+        say(
+            f"{file.name} says its unit itself, {found.units}; --file-units is for files that "
+            "do not (--file-units-force to take it all the same)"
+        )
+    elif units is not None:
+        found = found.taken_as(units)
+    if not found.paths:
+        raise FileError(
+            f"{file.name} holds no outline; convert texts and pictures to outlines first"
+        )
+    return found
 
 
 def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tuple[Outline, int]:

@@ -7,8 +7,8 @@ from typing import Any
 
 import click
 
+from silhueta.core.datums import LengthDatum
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import LengthDatum
 from silhueta.core.steps import Crop
 from silhueta.core.units import parse_area, parse_length
 

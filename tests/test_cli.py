@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from silhueta.core.datums import OverallDatum
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.job_file import load_job
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import OverallDatum
 
 
 def box_of(file: Path) -> tuple[float, float, float, float]:

@@ -7,8 +7,9 @@ from pathlib import Path as File
 from typing import TYPE_CHECKING, NamedTuple
 
 from silhueta.app.tracing import measured_ahead
+from silhueta.core.datums import Datum, DpiDatum
 from silhueta.core.errors import FileError
-from silhueta.core.job import Datum, DpiDatum, Job, PictureFile, set_picture
+from silhueta.core.job import Job, PictureFile, set_picture
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:

@@ -12,7 +12,8 @@ from silhueta.core.datum.fixing import (
     present_mm_per_px,
     true_size,
 )
-from silhueta.core.job import Job, OverallDatum, is_stale
+from silhueta.core.datums import OverallDatum
+from silhueta.core.job import Job, is_stale
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:

@@ -11,7 +11,6 @@ from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
-    QKeySequence,
     QResizeEvent,
     QShowEvent,
 )
@@ -27,18 +26,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from silhueta.app.actions import Action, Actions
+from silhueta.app.actions import Actions
 from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
-from silhueta.app.states import STOPS, about, is_imported, why_no_cut_file
+from silhueta.app.states import STOPS, about, is_imported
 from silhueta.app.stops.sheets import Sheets
 from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, StartCard, TopBar, ZoomStrip
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
 from silhueta.app.traveller import Traveller
 from silhueta.app.widgets import leave_space
+from silhueta.app.window_actions import all_actions
 from silhueta.core.units import Unit
 
 _SHEET_WIDTH = 284
@@ -65,7 +65,7 @@ class Window(QMainWindow):
         self.filing = Filing(self)
         self.sheets = Sheets(self)
         self.actions_ = Actions(self)
-        self._declare_actions()
+        self.actions_.add(*all_actions(self))
         self.bar = TopBar(self.actions_, self)
         self.traveller = Traveller(STOPS, self)
         self.readout = Readout(self.session, self)
@@ -113,151 +113,6 @@ class Window(QMainWindow):
             self.progress.follow(bench)
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
 
-    def _declare_actions(self) -> None:
-        standard = QKeySequence.StandardKey
-
-        def picture_missing() -> str:
-            return "" if self.session.job.picture is not None else "there is no picture yet"
-
-        def nothing_yet() -> str:
-            job = self.session.job
-            return "" if job.picture is not None or is_imported(job) else "there is no picture yet"
-
-        def pick() -> None:
-            self.go("scale")
-            self.sheets.scale.start_pick()
-
-        def why_no_cut() -> str:
-            return why_no_cut_file(self.session.job, self.tracing.failure)
-
-        self.actions_.add(
-            Action(
-                "open",
-                "Open",
-                self.filing.open,
-                (standard.Open,),
-                words="picture job file photo scan",
-            ),
-            Action(
-                "save", "Save", self.filing.save, (standard.Save,), nothing_yet, "job file keep"
-            ),
-            Action(
-                "save_as",
-                "Save as…",
-                self.filing.save_as,
-                (standard.SaveAs,),
-                nothing_yet,
-                "job",
-            ),
-            Action(
-                "undo", "Undo", self.session.undo, (standard.Undo,), self._why_no_undo, "back step"
-            ),
-            Action(
-                "redo",
-                "Redo",
-                self.session.redo,
-                (standard.Redo,),
-                self._why_no_redo,
-                "forward again",
-            ),
-            Action(
-                "find", "Find an action", self.find_action, ("Ctrl+K",), words="search command help"
-            ),
-            Action("fit", "Show all", self.table.fit, words="fit zoom whole view"),
-            Action(
-                "zoom_in", "Zoom in", lambda: self.table.zoom_by(1.4), (standard.ZoomIn, "Ctrl+=")
-            ),
-            Action(
-                "zoom_out", "Zoom out", lambda: self.table.zoom_by(1 / 1.4), (standard.ZoomOut,)
-            ),
-            Action(
-                "lines",
-                "Lines only, or the picture",
-                lambda: self.fade.flip(),
-                words="scribe view fade",
-            ),
-            Action(
-                "pick",
-                "Pick two points of known distance",
-                pick,
-                (),
-                picture_missing,
-                "scale length",
-            ),
-            Action(
-                "dxf",
-                "Save a DXF",
-                lambda: self.filing.export("dxf"),
-                (),
-                why_no_cut,
-                "cut file export",
-            ),
-            Action(
-                "svg",
-                "Save an SVG",
-                lambda: self.filing.export("svg"),
-                (),
-                why_no_cut,
-                "cut file export",
-            ),
-            Action("mm", "Show lengths in mm", lambda: self._units("mm"), words="unit metric"),
-            Action(
-                "inch", "Show lengths in inches", lambda: self._units("in"), words="unit imperial"
-            ),
-            Action(
-                "paste",
-                "Paste a picture",
-                self.filing.paste,
-                (standard.Paste,),
-                words="clipboard screenshot",
-            ),
-            Action(
-                "demo", "Open the demo job", self.filing.open_demo, words="example gasket capstan"
-            ),
-            Action(
-                "demo_strap",
-                "Open the demo photo: rudder strap on an A4 sheet",
-                lambda: self.filing.open_demo("strap"),
-                words="example perspective",
-            ),
-            Action(
-                "demo_cover",
-                "Open the demo photo: gasket on the gauge sheet",
-                lambda: self.filing.open_demo("cover"),
-                words="example perspective lens marks",
-            ),
-            Action(
-                "demo_heron",
-                "Open the demo drawing: heron in pencil",
-                lambda: self.filing.open_demo("heron"),
-                words="example scan pen line centre",
-            ),
-            Action(
-                "demo_emblem",
-                "Open the demo picture: four-colour emblem",
-                lambda: self.filing.open_demo("emblem"),
-                words="example colours split screenshot",
-            ),
-            Action(
-                "help",
-                "List every action and key",
-                self.find_action,
-                (standard.HelpContents,),
-                words="help",
-            ),
-            Action("quit", "Quit", lambda: self._close(), (standard.Quit,), words="leave close"),
-        )
-        for stop in STOPS:
-            self.actions_.add(
-                Action(
-                    f"go_{stop.key}",
-                    f"Go to {stop.text}",
-                    lambda key=stop.key: self.go(key),  # type: ignore[misc]
-                    (f"Alt+{stop.number}",),
-                    words="stop worksheet",
-                )
-            )
-
     # what actions do
 
     def go(self, key: str) -> None:
@@ -284,16 +139,20 @@ class Window(QMainWindow):
         """Tell what is wrong and what to do, without stopping anybody's work."""
         self.notice.say(text)
 
-    def _units(self, unit: Unit) -> None:
+    def show_units(self, unit: Unit) -> None:
+        """Show lengths in this unit."""
         self.session.set_units(unit)
 
-    def _close(self) -> None:
+    def leave(self) -> None:
+        """Close the window."""
         self.close()
 
-    def _why_no_undo(self) -> str:
+    def why_no_undo(self) -> str:
+        """Return why nothing can be undone, or ""."""
         return "" if self.session.undo_label is not None else "nothing was changed yet"
 
-    def _why_no_redo(self) -> str:
+    def why_no_redo(self) -> str:
+        """Return why nothing can be done again, or ""."""
         return "" if self.session.redo_label is not None else "nothing was taken back"
 
     @property

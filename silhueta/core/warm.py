@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.datum.scale import Scale
+from silhueta.core.datums import PixelDatum
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
-from silhueta.core.job import PictureFile, PixelDatum, TraceSettings
+from silhueta.core.job import PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.tidy.thin import thinned
 from silhueta.core.trace.contours import contours

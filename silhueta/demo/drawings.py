@@ -10,8 +10,9 @@ from pathlib import Path as File
 
 import numpy as np
 
+from silhueta.core.datums import DpiDatum, OverallDatum
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import DpiDatum, Job, OverallDatum, PictureFile, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 
 _HERE = File(__file__).parent
 HERON_PICTURE = _HERE / "heron_drawing.jpg"

@@ -12,10 +12,11 @@ from pathlib import Path as File
 
 import numpy as np
 
+from silhueta.core.datums import DpiDatum
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import ARC, Loop, circle_loop, reverse
 from silhueta.core.geometry.transform import transform
-from silhueta.core.job import DpiDatum, Job, PictureFile, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.demo.render import coverage
 
 BOLT_CIRCLE_MM = 44.0  # radius

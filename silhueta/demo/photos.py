@@ -11,8 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from silhueta.core.datums import Datum, Optics
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import Datum, Job, Optics, PictureFile, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 
 _HERE = File(__file__).parent
 STRAP_PICTURE = _HERE / "rudder_strap.jpg"

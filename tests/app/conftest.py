@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QMessageBox
 
 from silhueta.app.look.theme import apply_theme
 from silhueta.app.window import Window
+from silhueta.core.geometry.measure import bounding_box
 
 
 class Hand:
@@ -91,3 +92,9 @@ def hand(qtbot, qapp, wait, monkeypatch) -> Iterator[Hand]:
     window.may_leave = lambda: True  # no question at the end, whatever a test left undone
     window.close()
     window.deleteLater()
+
+
+def size(hand) -> tuple[float, float]:
+    """Return width and height of the present outline, mm."""
+    left, bottom, right, top = bounding_box(hand.window.session.job.outline.taken)
+    return right - left, top - bottom

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from PIL import Image
 from PySide6.QtCore import QRectF, QSizeF
 from PySide6.QtGui import QImage, QPainter
 
@@ -92,3 +93,20 @@ def test_polygons_and_ticks_hold_their_points(qapp):
     assert strokes[0].p1().x() == pytest.approx(6.5)
     assert ticks(points[:2] * 0.01, 10.0, 6.0) == []
     assert len(HeavyPath(OpenPath(points)).points) == 3
+
+
+def test_a_huge_outline_is_drawn_without_its_nodes(hand, tmp_path):
+    rng = np.random.default_rng(4)
+    grey = np.where(rng.random((120, 160)) < 0.4, 0, 255).astype(np.uint8)
+    Image.fromarray(np.kron(grey, np.ones((4, 4), np.uint8))).save(
+        tmp_path / "noise.png", dpi=(254, 254)
+    )
+    hand.open(tmp_path / "noise.png")
+    hand.window.go("trace")
+    hand.click("choice-solid")  # by itself it is taken for no shape at all
+    hand.settle()
+    hand.settle()
+    assert len(hand.window.session.job.outline.contours) > 20
+    assert not hand.window.table.grab().isNull()
+    hand.window.table.zoom_by(30)
+    assert not hand.window.table.grab().isNull()

@@ -6,15 +6,17 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QScrollArea
 
 from benchmarks.photo import Part, Scene, render
+from silhueta.core.datums import LengthDatum, PageDatum, RoundDatum, SheetDatum
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import LengthDatum, PageDatum, RoundDatum, SheetDatum, set_datums
-from silhueta.core.steps import Backdrop, Crop, EvenLight, Stroke
+from silhueta.core.job import set_datums
+from silhueta.core.steps import Crop, EvenLight
 from silhueta.core.units import format_length
+from tests.app.conftest import size
 from tests.conftest import encoded
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -46,11 +48,6 @@ def phone(grey, tmp_path) -> Path:
 def bare(grey, tmp_path) -> Path:
     """The same photo without a word about its camera."""
     return stored(grey, tmp_path, None)
-
-
-def size(hand) -> tuple[float, float]:
-    left, bottom, right, top = bounding_box(hand.window.session.job.outline.taken)
-    return right - left, top - bottom
 
 
 def sheet_of(hand) -> SheetDatum:
@@ -283,93 +280,6 @@ def test_steps_are_taken_switched_off_and_removed(hand, bare):
     hand.settle()
 
 
-def test_a_stroke_of_ink_closes_a_hole(hand, plate_png):
-    hand.open(plate_png)
-    assert len(hand.window.session.job.outline.contours) == 2
-    hand.key(Qt.Key.Key_1, ALT)
-    hand.settle()
-    sheet = hand.window.sheets["picture"]
-    hand.type(sheet.brush, "24 mm")
-    assert sheet.brush.text() == "240 px"
-    hand.click("clean-ink")
-    table = hand.window.table
-    box = bounding_box(
-        [
-            min(
-                (c.path for c in hand.window.session.job.outline.contours),
-                key=lambda p: np.ptp(p.nodes, axis=0).max(),
-            )
-        ]
-    )
-    middle = table.view.to_screen(QPointF((box[0] + box[2]) / 2, (box[1] + box[3]) / 2)).toPoint()
-    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=middle)
-    QTest.mouseMove(table, middle + QPoint(3, 0))
-    table.grab()
-    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=middle + QPoint(3, 0))
-    QTest.keyClick(table, Qt.Key.Key_Escape)
-    assert table.brush is None
-    hand.settle()
-    (stroke,) = hand.window.session.job.clean
-    assert isinstance(stroke, Stroke)
-    assert len(hand.window.session.job.outline.contours) == 1
-
-
-def test_an_area_is_scraped_by_its_corners(hand, plate_png):
-    hand.open(plate_png)
-    hand.key(Qt.Key.Key_1, ALT)
-    hand.settle()
-    picture = hand.window.tracing.picture
-    w, h = picture.width, picture.height
-    hand.click("clean-scrape-area")
-    for x, y in ((w / 2, 0), (w, 0), (w, h), (w / 2, h), (w / 2, 0)):
-        hand.window.table.grab()
-        hand.click_picture(min(x, w - 1), min(y, h - 1))
-        QTest.mouseMove(hand.window.table, hand.at(w / 2, 1))
-        hand.window.table.grab()
-    hand.settle()
-    (stroke,) = hand.window.session.job.clean
-    assert len(stroke.points) == 4
-    assert size(hand)[0] == pytest.approx(30, abs=0.5)  # half the plate is left
-    assert hand.window.table.pick is None
-
-
-def test_a_colour_of_the_background_is_picked(hand, tmp_path):
-    image = Image.new("RGB", (300, 200), (90, 110, 90))
-    image.paste((60, 40, 40), (100, 60, 200, 140))
-    file = tmp_path / "colours.png"
-    file.write_bytes(encoded(image, "PNG", dpi=(254, 254)).data)
-    hand.open(file)
-    hand.key(Qt.Key.Key_1, ALT)
-    hand.settle()
-    hand.click("clean-backdrop")
-    hand.click_picture(20, 20)
-    hand.settle()
-    (drop,) = hand.window.session.job.clean
-    assert isinstance(drop, Backdrop)
-    assert drop.colours == ((90, 110, 90),)
-    assert size(hand) == pytest.approx((10, 8), abs=0.05)
-
-
-def test_a_page_of_a_pdf_is_chosen(hand, tmp_path):
-    from tests.core.picture.test_clean import pdf
-
-    file = tmp_path / "plan.pdf"
-    file.write_bytes(pdf())
-    hand.open(file)
-    hand.key(Qt.Key.Key_1, ALT)
-    hand.settle()
-    sheet = hand.window.sheets["picture"]
-    assert sheet.page.text() == "1 of 3"
-    hand.type(sheet.page, "3")
-    hand.settle()
-    hand.key(Qt.Key.Key_1, ALT)
-    assert hand.window.session.job.picture.page == 2
-    hand.type(sheet.page, "9")
-    hand.settle()
-    assert "no page 9" in hand.window.notice.text
-    assert hand.window.session.job.picture.page == 2
-
-
 def test_a_photo_job_is_saved_and_opened_again(hand, phone, tmp_path):
     hand.open(phone)
     before, datums = size(hand), hand.window.session.job.datums
@@ -413,19 +323,6 @@ def test_the_readout_says_how_sure_the_size_is_and_waits_for_the_thickness(hand,
     assert not hand.window.session.job.optics.thickness_open
 
 
-def test_a_picture_is_pasted(hand, plate_png):
-    from PySide6.QtGui import QGuiApplication, QImage
-
-    hand.window.filing.paste()
-    QGuiApplication.clipboard().setImage(QImage(str(plate_png)))
-    hand.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
-    hand.settle()
-    assert hand.window.session.job.picture.name == "pasted.png"
-    QGuiApplication.clipboard().clear()
-    hand.window.filing.paste()
-    assert "no picture on the clipboard" in hand.window.notice.text
-
-
 def test_the_gauge_demo_shows_its_residuals(hand):
     hand.window.filing.open_demo("cover")
     hand.settle()
@@ -437,117 +334,6 @@ def test_the_gauge_demo_shows_its_residuals(hand):
     hand.type(hand.window.sheets.scale.pages.bar_field, "101 mm")
     hand.settle()
     assert sorted(size(hand)) == pytest.approx([127.4, 133.0], abs=0.3)
-
-
-SVG = (
-    '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40">'
-    '<path d="M5 5H55V35H5Z"/><circle cx="30" cy="20" r="8"/>{more}</svg>'
-)
-
-
-def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
-    file = tmp_path / "plate.svg"
-    file.write_text(SVG.format(more=""))
-    hand.open(file)
-    assert hand.window.present == "tidy"
-    assert size(hand) == pytest.approx((50, 30))
-    assert "no picture to work on" in hand.window.sheets["trace"].result.text()
-    hand.click("next")
-    hand.answer = tmp_path / "plate.dxf"
-    hand.click("next")
-    hand.settle()
-    assert "2 loops closed" in hand.window.sheets["cut_file"].result.text()
-    hand.answer = tmp_path / "plate.silhueta"
-    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
-    hand.settle()
-    hand.open(tmp_path / "plate.silhueta")
-    assert size(hand) == pytest.approx((50, 30))
-
-
-@pytest.mark.parametrize("outlines", [True, False])
-def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
-    import base64
-
-    from PySide6.QtWidgets import QMessageBox
-
-    grey = np.full((80, 120), 240, np.uint8)
-    grey[20:60, 30:90] = 20
-    inside = base64.b64encode(encoded(Image.fromarray(grey), "PNG").data).decode()
-    file = tmp_path / "both.svg"
-    file.write_text(SVG.format(more=f'<image href="data:image/png;base64,{inside}"/>'))
-    asked = []
-
-    def answer(box):
-        asked.append(box.text())
-        next(b for b in box.buttons() if ("outlines" in b.text()) == outlines).click()
-        return 0
-
-    monkeypatch.setattr(QMessageBox, "exec", answer)
-    hand.open(file)
-    assert asked == ["“both.svg” holds 2 outlines, and a picture as well."]
-    assert (hand.window.session.job.picture is None) == outlines
-
-
-def answered(monkeypatch, choice):
-    """Answer every question with one of its buttons; return what was asked."""
-    from PySide6.QtWidgets import QMessageBox
-
-    asked = []
-
-    def answer(box):
-        asked.append(box.text())
-        next(b for b in box.buttons() if b.text() == choice).click()
-        return 0
-
-    monkeypatch.setattr(QMessageBox, "exec", answer)
-    return asked
-
-
-@pytest.mark.parametrize(
-    ("choice", "loops", "high"),
-    [("Take what is to be seen", 2, 40), ("Take all lines", 4, 40), ("Do not open it", 0, None)],
-)
-def test_filled_shapes_come_as_they_look_or_with_all_their_lines(
-    hand, tmp_path, monkeypatch, choice, loops, high
-):
-    file = tmp_path / "handle.svg"
-    file.write_text(
-        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
-        '<g fill="#223"><rect x="5" y="20" width="60" height="20"/><circle cx="65" cy="30" r="20"/>'
-        '<rect x="10" y="25" width="9" height="9"/></g>'
-        '<circle cx="65" cy="30" r="9" fill="white"/></svg>'
-    )
-    asked = answered(monkeypatch, choice)
-    hand.open(file)
-    assert asked == ["“handle.svg” has a shape that others hide."]
-    assert len(hand.window.session.job.outline.contours) == loops
-    if high:
-        assert size(hand) == pytest.approx((80, high))
-
-
-@pytest.mark.parametrize(("choice", "loops"), [("Open it all the same", 2), ("Do not open it", 0)])
-def test_a_drawing_that_takes_long_is_asked_about(hand, tmp_path, monkeypatch, choice, loops):
-    from silhueta.core.files import drawing_open
-
-    monkeypatch.setattr(drawing_open, "MANY_SHAPES", 1)
-    file = tmp_path / "plates.svg"
-    file.write_text(
-        '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" viewBox="0 0 90 60">'
-        '<rect x="5" y="20" width="20" height="20"/><rect x="45" y="20" width="20" height="20"/>'
-        "</svg>"
-    )
-    asked = answered(monkeypatch, choice)
-    hand.open(file)
-    told = "8 lines and curves in 2 paths, which may take a minute or more"
-    assert asked == [f"“plates.svg” holds {told}."]
-    assert len(hand.window.session.job.outline.contours) == loops
-
-
-def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
-    file = tmp_path / "empty.svg"
-    file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')
-    hand.open(file)
-    assert "neither outlines nor a picture" in hand.window.notice.text
 
 
 def test_what_is_not_sure_is_marked_on_the_table_and_told_with_a_remedy(hand, tmp_path):

@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
@@ -19,8 +18,9 @@ from PySide6.QtWidgets import (
 
 from silhueta.app.finder import Finder
 from silhueta.app.states import STOPS
+from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import DpiDatum, LengthDatum, OverallDatum, is_stale
+from silhueta.core.job import is_stale
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -425,23 +425,6 @@ def test_the_table_keeps_half_of_the_window_and_controls_are_not_cut_off(hand, p
         for button in sheet.findChildren(QAbstractButton):
             if button.isVisible() and button.text():
                 assert button.width() >= button.sizeHint().width() - 12, (stop, button.text())
-
-
-def test_a_huge_outline_is_drawn_without_its_nodes(hand, tmp_path):
-    rng = np.random.default_rng(4)
-    grey = np.where(rng.random((120, 160)) < 0.4, 0, 255).astype(np.uint8)
-    Image.fromarray(np.kron(grey, np.ones((4, 4), np.uint8))).save(
-        tmp_path / "noise.png", dpi=(254, 254)
-    )
-    hand.open(tmp_path / "noise.png")
-    hand.window.go("trace")
-    hand.click("choice-solid")  # by itself it is taken for no shape at all
-    hand.settle()
-    hand.settle()
-    assert len(hand.window.session.job.outline.contours) > 20
-    assert not hand.window.table.grab().isNull()
-    hand.window.table.zoom_by(30)
-    assert not hand.window.table.grab().isNull()
 
 
 def test_work_can_be_stopped_and_started_again(hand, plate_png):

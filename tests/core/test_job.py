@@ -3,16 +3,13 @@ from dataclasses import replace
 
 import pytest
 
+from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum, PixelDatum
 from silhueta.core.errors import EditError, ScaleError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.job import (
     CutFileSettings,
-    DpiDatum,
     Job,
-    LengthDatum,
-    OverallDatum,
     PictureFile,
-    PixelDatum,
     TraceSettings,
     TraceStamp,
     is_stale,

@@ -12,7 +12,8 @@ from silhueta.core.datum.look_for import lens_of
 from silhueta.core.datum.sheets import CARD_RADIUS, SIZES
 from silhueta.core.datum.snap import find_round
 from silhueta.core.datum.solve import Facts, solve
-from silhueta.core.job import Job, RoundDatum
+from silhueta.core.datums import RoundDatum
+from silhueta.core.job import Job
 from silhueta.core.picture.decode import Picture
 
 

@@ -7,7 +7,8 @@ import pytest
 import skimage.data
 from PIL import Image
 
-from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
+from silhueta.core.datums import PixelDatum
+from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode, decode_colour
 from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.reading import as_read, light_of, reading_of, settings_of

@@ -19,12 +19,13 @@ from resvg_py import svg_to_bytes
 
 from benchmarks.shapes import FONTS, glyph_loops, placed, workshop_shapes
 from silhueta.core.cutting.drawing import draw
+from silhueta.core.datums import PixelDatum
 from silhueta.core.files.dxf_write import dxf_bytes
 from silhueta.core.files.svg_write import svg_bytes
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box, length, signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.trace.contours import contours
 from silhueta.core.trace.skeleton import chains_of
 from silhueta.core.trace.threshold import histogram, otsu

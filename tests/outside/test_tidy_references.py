@@ -14,7 +14,8 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, LINE, Loop, circle_loop
 from silhueta.core.tidy.crossed import uncrossed
 from silhueta.core.tidy.necks import necked
-from silhueta.core.tidy.offers import Limits, take_all
+from silhueta.core.tidy.offer import Limits
+from silhueta.core.tidy.offers import take_all
 from silhueta.core.tidy.thin import thinned
 from tests.conftest import square
 

@@ -14,31 +14,28 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from silhueta.app.session import Session
 from silhueta.app.states import is_imported, no_picture
 from silhueta.app.stops.check_length import CheckLength
-from silhueta.app.stops.scale_pages import Pages
+from silhueta.app.stops.scale_pages import Pages, read_focal
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, clear, heading, read_number, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, clear, heading, row, sentence
 from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import describe
 from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
 from silhueta.core.datum.snap import find_round, snap
 from silhueta.core.datum.solve import Solution, Told, facts_of, solve
-from silhueta.core.errors import EditError, SilhuetaError
-from silhueta.core.job import (
+from silhueta.core.datums import (
     OPEN_MM,
     Datum,
     GaugeDatum,
-    Job,
     LengthDatum,
     OverallDatum,
     PageDatum,
     RoundDatum,
     SheetDatum,
-    add_datum,
-    set_datums,
-    set_optics,
 )
+from silhueta.core.errors import EditError, SilhuetaError
+from silhueta.core.job import Job, add_datum, set_datums, set_optics
 from silhueta.core.units import format_length, parse_length
 
 Points = list[tuple[float, float]]
@@ -95,7 +92,7 @@ class ScaleSheet(Worksheet):
     def _add_optics(self) -> None:
         self.thickness = self._field("Thickness of the part", self._read_thickness)
         self.thickness.typed.connect(self._set_thickness)
-        self.focal = self._field("Lens as a 35-mm equivalent", _read_focal)
+        self.focal = self._field("Lens as a 35-mm equivalent", read_focal)
         self.focal.typed.connect(self._set_focal)
         self.optics = QWidget(self)
         inside = QVBoxLayout(self.optics)
@@ -449,9 +446,3 @@ class ScaleSheet(Worksheet):
                 f"{format_length(top - bottom, unit)}."
             )
         return lines
-
-
-def _read_focal(text: str) -> float | None:
-    if not text.lower().replace("mm", "").strip():
-        return None
-    return read_number(text, "mm", 5, 2000, "millimetres of a 35-mm lens")

@@ -9,10 +9,9 @@ from PySide6.QtWidgets import QCheckBox, QLayout, QPushButton, QVBoxLayout, QWid
 
 from silhueta.app.widgets import Choice, Field, Note, heading, read_number, row
 from silhueta.core.datum.sheets import SIZES, sheet_size
-from silhueta.core.job import (
+from silhueta.core.datums import (
     DpiDatum,
     GaugeDatum,
-    Job,
     LengthDatum,
     OverallDatum,
     PageDatum,
@@ -20,6 +19,7 @@ from silhueta.core.job import (
     RoundDatum,
     SheetDatum,
 )
+from silhueta.core.job import Job
 from silhueta.core.units import Unit, format_length
 
 _SHEETS = {"a4": "A4", "letter": "Letter", "a3": "A3", "card": "Card"}
@@ -248,3 +248,10 @@ class Pages(QWidget):
 
 def _read_dpi(text: str) -> float:
     return read_number(text, "dpi", 1, 100_000, "dots per inch")
+
+
+def read_focal(text: str) -> float | None:
+    """Return a typed focal length, mm of a 35-mm lens; None for an empty text."""
+    if not text.lower().replace("mm", "").strip():
+        return None
+    return read_number(text, "mm", 5, 2000, "millimetres of a 35-mm lens")

@@ -16,12 +16,13 @@ from silhueta.app.widgets import Choice, Field, Note, boxed, clear, heading, row
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, is_stale, with_outline
-from silhueta.core.tidy.offers import Kind, Limits, Offer, find_offers, limits_for, take, take_all
+from silhueta.core.tidy.offer import Kind, Limits, Offer, limits_for
+from silhueta.core.tidy.offers import find_offers, take, take_all
 from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
     from silhueta.core.geometry.outline import Outline
-    from silhueta.core.tidy.offers import Frame
+    from silhueta.core.tidy.offer import Frame
     from silhueta.core.work import Work
 
 _SHORT = 0.02  # mm

@@ -13,8 +13,8 @@ from silhueta.app.look.theme import AMBER, BRASS, BRASS_DEEP, CARD, INK, font
 from silhueta.app.table.loupe import paint_loupe
 from silhueta.core.datum.camera import Lens, Plane, box_corners, homography
 from silhueta.core.datum.solve import Solution, ellipse_points
+from silhueta.core.datums import Datum, GaugeDatum, LengthDatum, RoundDatum, SheetDatum
 from silhueta.core.errors import ScaleError
-from silhueta.core.job import Datum, GaugeDatum, LengthDatum, RoundDatum, SheetDatum
 from silhueta.core.units import Unit, format_length
 
 if TYPE_CHECKING:

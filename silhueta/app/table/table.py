@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from silhueta.app.session import Session
 from silhueta.app.table.pick import PickTool
 from silhueta.app.table.surface import Surface
-from silhueta.core.job import SheetDatum
+from silhueta.core.datums import SheetDatum
 
 if TYPE_CHECKING:
     from silhueta.app.table.tool import Tool

@@ -5,13 +5,11 @@ from __future__ import annotations
 import math
 
 from silhueta.core.datum.sheets import title
-from silhueta.core.errors import ScaleError
-from silhueta.core.job import (
+from silhueta.core.datums import (
     CARD_MM,
     Datum,
     DpiDatum,
     GaugeDatum,
-    Job,
     LengthDatum,
     Optics,
     OverallDatum,
@@ -20,6 +18,8 @@ from silhueta.core.job import (
     RoundDatum,
     SheetDatum,
 )
+from silhueta.core.errors import ScaleError
+from silhueta.core.job import Job
 from silhueta.core.units import MM_PER_INCH
 
 PROVISIONAL_MM = 0.1  # per px, for looking at a picture whose size is not known yet

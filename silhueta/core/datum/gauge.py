@@ -24,9 +24,9 @@ from numpy.typing import NDArray
 from silhueta.core.datum.camera import Lens, Plane, apply, box_corners, focal_from_plane, homography
 from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.sheets import SIZES, TITLES
+from silhueta.core.datums import GaugeDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import GaugeDatum
 from silhueta.core.picture.light import in_light
 
 MARK = 14.0  # mm, side

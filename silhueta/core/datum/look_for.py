@@ -13,8 +13,8 @@ from silhueta.core.datum.gauge import find_gauge
 from silhueta.core.datum.rectangle import measure_rectangle
 from silhueta.core.datum.sheets import SIZES
 from silhueta.core.datum.solve import ASSUMED_35MM
+from silhueta.core.datums import MARKED_PX, GaugeDatum, SheetDatum
 from silhueta.core.errors import ScaleError
-from silhueta.core.job import MARKED_PX, GaugeDatum, SheetDatum
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import in_light
 

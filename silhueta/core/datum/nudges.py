@@ -11,18 +11,18 @@ import numpy as np
 
 from silhueta.core.datum.camera import Lens
 from silhueta.core.datum.fixing import fixing_datum
-from silhueta.core.job import (
+from silhueta.core.datums import (
     OPEN_MM,
     Datum,
     DpiDatum,
     GaugeDatum,
-    Job,
     LengthDatum,
     Optics,
     PageDatum,
     RoundDatum,
     SheetDatum,
 )
+from silhueta.core.job import Job
 
 FocalSource = Literal["typed", "file", "gauge sheet", "the sheet's perspective", "assumed"]
 _FOCAL_SIGMA: dict[FocalSource, float] = {

@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 from silhueta.core.datum.camera import Plane
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datum.solve import Solution, facts_of, solve
+from silhueta.core.datums import GaugeDatum, SheetDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import GaugeDatum, Job, SheetDatum
+from silhueta.core.job import Job
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.raster import MOST_PIXELS
 from silhueta.core.steps import Mirror, Step, Straighten, Turn

@@ -8,9 +8,9 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from silhueta.core.datum.edges import Grey, sample, steepest
+from silhueta.core.datums import MARKED_PX, RoundDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import MARKED_PX, RoundDatum
 from silhueta.core.picture.decode import eight
 from silhueta.core.picture.light import in_light
 

@@ -29,13 +29,10 @@ from silhueta.core.datum.camera import (
 )
 from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px, rise
 from silhueta.core.datum.nudges import DPI_SIGMA, FocalSource, changed, nudges
-from silhueta.core.errors import ScaleError
-from silhueta.core.geometry.path import Floats
-from silhueta.core.job import (
+from silhueta.core.datums import (
     Datum,
     DpiDatum,
     GaugeDatum,
-    Job,
     LengthDatum,
     Optics,
     OverallDatum,
@@ -44,6 +41,9 @@ from silhueta.core.job import (
     RoundDatum,
     SheetDatum,
 )
+from silhueta.core.errors import ScaleError
+from silhueta.core.geometry.path import Floats
+from silhueta.core.job import Job
 from silhueta.core.picture.decode import Picture
 
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice

@@ -21,29 +21,25 @@ import numpy as np
 
 from silhueta import __version__
 from silhueta.core.apart.rehearse import rehearse_json
+from silhueta.core.datums import (
+    Datum,
+    DpiDatum,
+    GaugeDatum,
+    LengthDatum,
+    Optics,
+    OverallDatum,
+    PageDatum,
+    PixelDatum,
+    RoundDatum,
+    SheetDatum,
+)
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
 from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
-from silhueta.core.job import (
-    CutFileSettings,
-    Datum,
-    DpiDatum,
-    GaugeDatum,
-    Job,
-    LengthDatum,
-    Optics,
-    OverallDatum,
-    PageDatum,
-    PictureFile,
-    PixelDatum,
-    RoundDatum,
-    SheetDatum,
-    TraceSettings,
-    TraceStamp,
-)
+from silhueta.core.job import CutFileSettings, Job, PictureFile, TraceSettings, TraceStamp
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
 from silhueta.core.whole_file import readable
 

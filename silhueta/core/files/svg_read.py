@@ -7,7 +7,6 @@ CSS has it (W3C "CSS Values and Units Module Level 3", section 6.2).
 from __future__ import annotations
 
 import io
-import math
 import re
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -18,15 +17,21 @@ from silhueta.core.apart.rehearse import rehearse_xml
 from silhueta.core.errors import FileError, GeometryError
 from silhueta.core.files.limits import MOST_BYTES, MOST_NUMBERS, MOST_SHAPES
 from silhueta.core.files.svg_paint import Paint, paint_of, simplified
+from silhueta.core.files.svg_path import (
+    MM_PER_PX,
+    STRETCHED,
+    laid_out,
+    path_of,
+    stretch,
+    stroke_width,
+)
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
-from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import box_of
-from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
+from silhueta.core.geometry.path import Path
 from silhueta.core.geometry.transform import scale
 from silhueta.core.units import MM_PER_INCH
 
 FileUnit = Literal["mm", "in", "px"]
-MM_PER_PX = MM_PER_INCH / 96
 _MM_PER = {
     "mm": 1.0,
     "cm": 10.0,
@@ -39,8 +44,6 @@ _MM_PER = {
 }  # CSS Values and Units Module Level 3, section 6.2; a file without a unit counts as mm
 _DEEPEST = 200
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)")
-_FLAT = 1e-6  # radians, under which an arc is a line
-_SAME = 1e-6  # mm between a path's ends that make it closed in fact
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,9 +120,9 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
                 whole = svg_path(element)
-                even = _stretch(whole.transform) < _STRETCHED
-                whole, to_page = _laid_out(whole, height)
-                paint = paint_of(element, number, _stroke_width(whole))
+                even = stretch(whole.transform) < STRETCHED
+                whole, to_page = laid_out(whole, height)
+                paint = paint_of(element, number, stroke_width(whole))
                 if paint.fill is None and paint.stroke is None:
                     missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
                     continue
@@ -127,7 +130,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
                     missed[kind] = missed.get(kind, 0) + 1
                 for piece in whole.as_subpaths():
                     try:
-                        made = _path(piece, to_page)
+                        made = path_of(piece, to_page)
                     except GeometryError:  # numbers beyond all bounds
                         made = None
                         missed["damaged shapes"] = missed.get("damaged shapes", 0) + 1
@@ -358,41 +361,6 @@ def _bound_paths(root: Any, name: str) -> None:
             )
 
 
-def _is_even(by: Any) -> bool:
-    """Return whether a matrix keeps circles round, but for their size."""
-    across, up = math.hypot(by.a, by.b), math.hypot(by.c, by.d)
-    even = abs(across - up) <= 1e-9 * max(across, up)
-    return even and abs(by.a * by.c + by.b * by.d) <= 1e-9 * across * up
-
-
-def _stretch(by: Any) -> float:
-    """Return how many times longer a matrix makes what it lengthens most than what least."""
-    most, least = np.linalg.svd([[by.a, by.c], [by.b, by.d]], compute_uv=False)
-    return float(most / least) if least > 0 else math.inf
-
-
-_STRETCHED = 1.02  # from which a stroke is seen to be wider one way than the other
-_ToPage = tuple[float, float, float, float, float, float]  # a matrix, px to mm with y up
-
-
-def _laid_out(path: Any, height: float) -> tuple[Any, _ToPage]:
-    """Return a path of svgelements, and what takes its numbers to where it lies on the page.
-
-    Arcs are laid out there at once; one that is skewed or stretched is no arc of the same kind any
-    more: it goes as cubics.
-    """
-    import svgelements as svg
-
-    k, by = MM_PER_PX, path.transform
-    if any(isinstance(segment, svg.Arc) for segment in path):
-        if not _is_even(by):
-            path.approximate_arcs_with_cubics()
-        path.reify()
-        return path, (k, 0.0, 0.0, -k, 0.0, k * height)
-    numbers = (by.a, -by.b, by.c, -by.d, by.e, height - by.f)
-    return path, tuple(k * float(number) for number in numbers)  # type: ignore[return-value]
-
-
 _PAINTED_BY = "stroke", "class", "fill"
 
 
@@ -407,91 +375,8 @@ def _says_paint(root: Any) -> bool:
     return False
 
 
-def _stroke_width(path: Any) -> float:
-    """Return how wide a path's stroke is, mm; 0 where there is none."""
-    width = getattr(path, "implicit_stroke_width", None)
-    return float(width) * MM_PER_PX if width is not None and np.isfinite(float(width)) else 0.0
-
-
 def _units(width: str | None) -> str:
     found = re.fullmatch(r"\s*[-+.\deE]+\s*([a-z%]*)\s*", width or "")
     if found is None or found[1] in ("", "px", "%"):
         return "px"
     return found[1]
-
-
-_Point = tuple[float, float]
-
-
-def _towards(end: _Point, control: _Point) -> _Point:
-    """Return the control point of the cubic that is a quadratic curve, at one of its ends."""
-    return end[0] + (control[0] - end[0]) * 2 / 3, end[1] + (control[1] - end[1]) * 2 / 3
-
-
-def _path(piece: Any, to_page: _ToPage) -> Path | None:
-    """Return a subpath in mm, y up; None when nothing is left of it."""
-    import svgelements as svg
-
-    a, b, c, d, e, f = to_page
-
-    def at(point: Any) -> _Point:
-        x, y = float(point.x), float(point.y)
-        return a * x + c * y + e, b * x + d * y + f
-
-    nodes: list[_Point] = []
-    kinds: list[int] = []
-    bulges: list[float] = []
-    controls: list[tuple[_Point, _Point]] = []
-    none = (0.0, 0.0), (0.0, 0.0)
-    closed = False
-
-    def add(
-        kind: int, end: _Point, bulge: float = 0.0, control: tuple[_Point, _Point] = none
-    ) -> None:
-        if kind == LINE and max(abs(end[0] - nodes[-1][0]), abs(end[1] - nodes[-1][1])) < 1e-9:
-            return
-        nodes.append(end)
-        kinds.append(kind)
-        bulges.append(bulge)
-        controls.append(control)
-
-    for each in piece:
-        segment: Any = each
-        if isinstance(each, svg.Move):
-            nodes = [at(segment.end)]
-        elif isinstance(each, svg.Close):
-            closed = True
-            add(LINE, nodes[0])
-        elif isinstance(each, svg.Line):
-            add(LINE, at(segment.end))
-        elif isinstance(each, svg.CubicBezier):
-            add(CUBIC, at(segment.end), 0.0, (at(segment.control1), at(segment.control2)))
-        elif isinstance(each, svg.QuadraticBezier):
-            start, middle, end = at(segment.start), at(segment.control), at(segment.end)
-            add(CUBIC, end, 0.0, (_towards(start, middle), _towards(end, middle)))
-        elif isinstance(each, svg.Arc):
-            sweep = float(segment.sweep)
-            if abs(sweep) < _FLAT or not (segment.rx and segment.ry):
-                add(LINE, at(segment.end))  # as SVG 1.1, section F.6.2, has it
-                continue
-            if (
-                abs(segment.rx - segment.ry) <= 1e-9 * max(segment.rx, segment.ry)
-                and abs(sweep) < 6.2831
-            ):
-                add(ARC, at(segment.end), -np.tan(sweep / 4))
-                continue
-            for cubic in segment.as_cubic_curves():
-                add(CUBIC, at(cubic.end), 0.0, (at(cubic.control1), at(cubic.control2)))
-    if not kinds:
-        return None
-    arrays = (np.array(kinds, np.uint8), np.array(bulges), np.array(controls))
-    if not np.isfinite(nodes).all():
-        raise GeometryError("a path holds a number that is not finite; draw it again")
-    ends_meet = np.abs(np.subtract(nodes[0], nodes[-1])).max() < _SAME
-    if closed or (ends_meet and len(kinds) > 1):
-        if len(nodes) - 1 < (2 if any(kinds) else 3):
-            return None
-        loop = Loop(np.array(nodes[:-1]), *arrays)
-        circle = full_circle(loop)
-        return circle_loop(*circle) if circle is not None and len(loop.kinds) > 2 else loop
-    return OpenPath(np.array(nodes), *arrays)

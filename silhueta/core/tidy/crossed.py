@@ -14,7 +14,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.geometry.pieces import Place, place_of, segment_of
 from silhueta.core.geometry.region.region import covered
-from silhueta.core.tidy.offers import Item, Offer, Search, edited
+from silhueta.core.tidy.offer import Item, Offer, Search, edited
 
 _CHORD = 0.002  # mm
 _MOST = 200  # crossings of one loop that are shown

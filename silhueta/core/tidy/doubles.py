@@ -22,7 +22,7 @@ from silhueta.core.geometry.measure import area_of, box_of, length_of
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.geometry.pieces import place_of, stretch
-from silhueta.core.tidy.offers import Item, Offer, Search, edited, left_out
+from silhueta.core.tidy.offer import Item, Offer, Search, edited, left_out
 from silhueta.core.tidy.thin import fitted
 
 if TYPE_CHECKING:

@@ -17,7 +17,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, OpenPath, Path, reverse
 from silhueta.core.geometry.pieces import chained
 from silhueta.core.tidy.matching import matched
-from silhueta.core.tidy.offers import Item, Offer, Search, edited
+from silhueta.core.tidy.offer import Item, Offer, Search, edited
 
 _TURN = np.radians(12.0)  # less than this between two ends' directions: they are joined straight
 _MEET = 1e-6  # mm that ends may already be past the place where they meet

@@ -17,7 +17,7 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.geometry.pieces import Place, chained, place_of, point_at, segment_of, stretch
 from silhueta.core.tidy.choose import depths
-from silhueta.core.tidy.offers import Item, Offer, Search, edited
+from silhueta.core.tidy.offer import Item, Offer, Search, edited
 
 _CHORD = 0.01  # mm
 _ROOM = 3.0  # a piece must be so many necks long round about

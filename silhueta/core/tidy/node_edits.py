@@ -17,7 +17,7 @@ from silhueta.core.geometry.pieces import Place, place_of
 from silhueta.core.job import Job, with_outline
 from silhueta.core.tidy import edit
 from silhueta.core.tidy.crossed import both_places
-from silhueta.core.tidy.offers import edited
+from silhueta.core.tidy.offer import edited
 
 Pick = tuple[int, int]
 _CHORD = 0.002  # mm, for crossings

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from silhueta.core.geometry.march import node_turns
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Path
-from silhueta.core.tidy.offers import Item, Offer, Search, with_paths
+from silhueta.core.tidy.offer import Item, Offer, Search, with_paths
 
 _ROUND = 0.5  # bulge: with more, a segment is longer than its chord tells
 

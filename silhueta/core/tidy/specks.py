@@ -9,7 +9,7 @@ import numpy as np
 from silhueta.core.geometry.measure import bounding_box, length, signed_area
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import LINE, Loop, Path
-from silhueta.core.tidy.offers import Item, Offer, Search, left_out
+from silhueta.core.tidy.offer import Item, Offer, Search, left_out
 
 _NEAR = 0.02  # of a page's smaller side, that its frame may lie off its border
 _LEVEL = 0.01  # of a side, that a frame's side may be out of level

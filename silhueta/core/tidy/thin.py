@@ -27,7 +27,7 @@ from silhueta.core.geometry.flatten import flatten_indexed
 from silhueta.core.geometry.march import node_turns
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path, circle_loop
-from silhueta.core.tidy.offers import Item, Offer, Search, with_paths
+from silhueta.core.tidy.offer import Item, Offer, Search, with_paths
 from silhueta.core.tidy.walk import FULLEST, distances, one_segment, walk
 from silhueta.core.trace.fit import smoothed
 from silhueta.core.trace.settle import settle

@@ -14,15 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.datum.rectify import Rectified
+from silhueta.core.datums import GaugeDatum, LengthDatum, SheetDatum
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import GaugeDatum, Job, LengthDatum, SheetDatum
+from silhueta.core.job import Job
 from silhueta.core.picture.clean import crop_box, stroke_cover
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.flatten import flatten
 from silhueta.core.steps import Stroke
 from silhueta.core.trace.contours import Contours
-from silhueta.core.trace.part.find import Scene, find_part, inside
+from silhueta.core.trace.part.find import find_part
+from silhueta.core.trace.part.small import Scene, inside
 from silhueta.core.trace.part.sure import Doubt
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work

@@ -182,7 +182,6 @@ def _reach(grey: Grey, points: Floats) -> int:
 def _moved(
     grey: Grey, points: Floats, first: NDArray[np.int64], reach: int
 ) -> tuple[Floats, NDArray[np.int64], float]:
-    rows, columns = grey.shape
     total = len(points)
     kept = np.empty((total, 2))
     begins = np.zeros(len(first), np.int64)
@@ -190,23 +189,7 @@ def _moved(
     used, jumped = 0, 0
     for i in range(len(first) - 1):
         n = first[i + 1] - first[i]
-        place = np.zeros((n, 4), np.int64)
-        sides = np.zeros((n, 2))
-        good = np.zeros(n, np.bool_)
-        m = 0
-        for k in range(n):
-            x, y = points[first[i] + k]
-            r, c, dr, dc, counts = _crossing(grey, x, y)
-            if not counts:
-                continue
-            place[m, 0], place[m, 1], place[m, 2] = r, c, dr
-            place[m, 3] = first[i] + k
-            o = reach + 1
-            if min(r - o * dr, c - o * dc) >= 0 and r + o * dr < rows and c + o * dc < columns:
-                sides[m, 0] = float(grey[r - o * dr, c - o * dc])
-                sides[m, 1] = float(grey[r + o * dr, c + o * dc])
-                good[m] = True
-            m += 1
+        place, sides, good, m = _sided(grey, points, first[i], n, reach)
         if m < _FEWEST:
             for k in range(n):
                 kept[used + k] = points[first[i] + k]
@@ -263,6 +246,32 @@ def _moved(
     if jumped >= _FEWEST:
         noise = 1.4826 * float(np.median(jumps[:jumped])) / np.sqrt(6.0)
     return kept[:used].copy(), begins, noise
+
+
+@compiled
+def _sided(
+    grey: Grey, points: Floats, begin: int, n: int, reach: int
+) -> tuple[NDArray[np.int64], Floats, NDArray[np.bool_], int]:
+    """Return where n points cross, the greys beside them, where both are known, and how many."""
+    rows, columns = grey.shape
+    place = np.zeros((n, 4), np.int64)
+    sides = np.zeros((n, 2))
+    good = np.zeros(n, np.bool_)
+    m = 0
+    for k in range(n):
+        x, y = points[begin + k]
+        r, c, dr, dc, counts = _crossing(grey, x, y)
+        if not counts:
+            continue
+        place[m, 0], place[m, 1], place[m, 2] = r, c, dr
+        place[m, 3] = begin + k
+        o = reach + 1
+        if min(r - o * dr, c - o * dc) >= 0 and r + o * dr < rows and c + o * dc < columns:
+            sides[m, 0] = float(grey[r - o * dr, c - o * dc])
+            sides[m, 1] = float(grey[r + o * dr, c + o * dc])
+            good[m] = True
+        m += 1
+    return place, sides, good, m
 
 
 @compiled

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
+from silhueta.core.datums import Datum, OverallDatum
 from silhueta.core.errors import TooMuchError, TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.job import Datum, OverallDatum
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import Contours, contours
 from silhueta.core.trace.field import Field, field_of

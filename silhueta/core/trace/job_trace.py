@@ -14,25 +14,23 @@ from numpy.typing import NDArray
 from silhueta.core.datum.fixing import fixing_datum, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.datum.scale import Scale
-from silhueta.core.errors import TraceError
-from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import CUBIC, Floats, Path
-from silhueta.core.job import (
+from silhueta.core.datums import (
     GaugeDatum,
-    Job,
     LengthDatum,
     OverallDatum,
     PixelDatum,
     RoundDatum,
     SheetDatum,
-    TraceStamp,
-    set_outline,
-    touched,
 )
+from silhueta.core.errors import TraceError
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import CUBIC, Floats, Path
+from silhueta.core.job import Job, TraceStamp, set_outline, touched
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
+from silhueta.core.trace.again import ALIKE_CHORD, beside, chosen_again
 from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.reading import (
     Light,
@@ -51,9 +49,6 @@ T = TypeVar("T")
 
 _EDGE_PX = 0.15  # that a photo's edge is off by what no noise tells, as rendered photos show
 _LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
-_ALIKE = 0.6  # of the larger of two loops that both cover
-_ALIKE_CHORD = 0.05  # mm
-_ALONG = 0.5  # mm, that a line may lie off another that runs along it
 
 
 class TracedJob(NamedTuple):
@@ -402,7 +397,7 @@ def retrace_patch(
     shapely.prepare(patch)
 
     def passes(contour: Contour) -> bool:
-        points = flatten(contour.path, _ALIKE_CHORD)
+        points = flatten(contour.path, ALIKE_CHORD)
         line = shapely.LinearRing(points) if contour.path.closed else shapely.LineString(points)
         return bool(shapely.intersects(patch, line))
 
@@ -412,60 +407,6 @@ def retrace_patch(
     loops = tuple(c for c in outline.contours if not c.locked)
     stamp = replace(stamp, kept=len(kept), replaced=len(loops))
     return done._replace(job=set_outline(job, Outline((*kept, *loops)), stamp))
-
-
-def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
-    """Return what was traced anew with the `kept` contours in place of their own traces.
-
-    A fresh loop gives way to a kept one that covers most of the same ground, a fresh line to one
-    that runs along most of it.
-    """
-    twins = _twins(fresh.contours, kept)
-    free = tuple(c for c, twin in zip(fresh.contours, twins, strict=True) if twin is None)
-    return Outline((*kept, *free))
-
-
-def chosen_again(before: Outline, fresh: Outline) -> Outline:
-    """Return what was traced anew, cut or skipped as a person decided before."""
-    chosen = tuple(c for c in before.contours if c.chosen)
-    if not chosen:
-        return fresh
-    twins = _twins(fresh.contours, chosen)
-    return Outline(
-        tuple(
-            c
-            if twin is None
-            else replace(c, taken=chosen[twin].taken, operation=chosen[twin].operation, chosen=True)
-            for c, twin in zip(fresh.contours, twins, strict=True)
-        )
-    )
-
-
-def _twins(contours: tuple[Contour, ...], others: tuple[Contour, ...]) -> list[int | None]:
-    """Return for each contour which of `others` is most of the same, or None."""
-
-    def shape(contour: Contour) -> shapely.Polygon | shapely.LineString:
-        points = flatten(contour.path, _ALIKE_CHORD)
-        closed = contour.path.closed and len(points) > 2
-        return shapely.Polygon(points) if closed else shapely.LineString(points)
-
-    held = [shapely.make_valid(shape(contour)) for contour in others]
-    tree = shapely.STRtree(held)
-    found: list[int | None] = []
-    for contour in contours:
-        own = shapely.make_valid(shape(contour))
-        twin = None
-        for k in tree.query(own).tolist():
-            if contour.path.closed:
-                common = shapely.area(shapely.intersection(own, held[k]))
-                whole = max(shapely.area(own), shapely.area(held[k]), 1e-9)
-            else:
-                common = shapely.length(shapely.intersection(own, held[k].buffer(_ALONG)))
-                whole = max(shapely.length(own), 1e-9)
-            if common > _ALIKE * whole:
-                twin = int(k)
-        found.append(twin)
-    return found
 
 
 def _walls(job: Job, rectified: Rectified) -> Walls | None:

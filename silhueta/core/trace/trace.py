@@ -18,11 +18,12 @@ from numpy.typing import NDArray
 from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
+from silhueta.core.datums import Datum, OverallDatum
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop
-from silhueta.core.job import DEFAULT_TOLERANCE_PX, Datum, OverallDatum
+from silhueta.core.job import DEFAULT_TOLERANCE_PX
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import light_table
 from silhueta.core.trace.calm import calm

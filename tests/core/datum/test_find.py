@@ -15,8 +15,8 @@ from silhueta.core.datum.gauge import LAYOUTS, find_gauge, gauge_pdf
 from silhueta.core.datum.look_for import look_for_any, look_for_sheet, sheet_at
 from silhueta.core.datum.rectangle import measure_rectangle
 from silhueta.core.datum.snap import find_round, snap
+from silhueta.core.datums import GaugeDatum, SheetDatum
 from silhueta.core.errors import ScaleError
-from silhueta.core.job import GaugeDatum, SheetDatum
 from silhueta.core.picture.decode import Picture
 
 A4 = (210.0, 297.0)

@@ -11,10 +11,11 @@ from silhueta.core.datum.fixing import (
     true_size,
 )
 from silhueta.core.datum.scale import Scale
+from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum, PixelDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop
-from silhueta.core.job import DpiDatum, Job, LengthDatum, OverallDatum, PixelDatum
+from silhueta.core.job import Job
 
 
 @pytest.mark.parametrize(

@@ -9,11 +9,9 @@ from silhueta.core.datum.fixing import describe, is_photo, kind_of, mm_per_px
 from silhueta.core.datum.rectify import rectify
 from silhueta.core.datum.sheets import sheet_size, title
 from silhueta.core.datum.solve import Facts, solve
-from silhueta.core.errors import ScaleError, UnitsError
-from silhueta.core.job import (
+from silhueta.core.datums import (
     DpiDatum,
     GaugeDatum,
-    Job,
     LengthDatum,
     Optics,
     OverallDatum,
@@ -21,10 +19,9 @@ from silhueta.core.job import (
     PixelDatum,
     RoundDatum,
     SheetDatum,
-    add_datum,
-    set_datums,
-    set_optics,
 )
+from silhueta.core.errors import ScaleError, UnitsError
+from silhueta.core.job import Job, add_datum, set_datums, set_optics
 from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Mirror, Straighten, Turn
 

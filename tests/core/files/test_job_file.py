@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum, PixelDatum
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.job_file import (
     FORMAT,
@@ -20,13 +21,9 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
 from silhueta.core.job import (
     CutFileSettings,
-    DpiDatum,
     Job,
-    LengthDatum,
-    OverallDatum,
     Patch,
     PictureFile,
-    PixelDatum,
     TraceSettings,
     TraceStamp,
     is_stale,

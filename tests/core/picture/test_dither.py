@@ -8,7 +8,8 @@ import pytest
 from PIL import Image
 from skimage import data
 
-from silhueta.core.job import PictureFile, PixelDatum, TraceSettings
+from silhueta.core.datums import PixelDatum
+from silhueta.core.job import PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode, decode_colour
 from silhueta.core.trace.reading import reading_of
 from silhueta.core.trace.trace import trace

@@ -6,21 +6,16 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from silhueta.core.datums import OverallDatum, PixelDatum
 from silhueta.core.errors import EditError, TooMuchError, TraceError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import circle_loop
-from silhueta.core.job import (
-    Job,
-    OverallDatum,
-    Patch,
-    PictureFile,
-    PixelDatum,
-    TraceSettings,
-)
+from silhueta.core.job import Job, Patch, PictureFile, TraceSettings
+from silhueta.core.trace.again import beside
 from silhueta.core.trace.field import colour_field
-from silhueta.core.trace.job_trace import beside, touched, trace_job
+from silhueta.core.trace.job_trace import touched, trace_job
 from silhueta.core.trace.trace import trace
 from tests.conftest import drawn, encoded, grey_picture, square
 

@@ -8,11 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from benchmarks.shapes import FONTS, glyph_loops, picture, placed, workshop_shapes
+from silhueta.core.datums import PixelDatum
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.march import node_turns
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, circle_loop
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.trace.deviation import deviation_of
 from silhueta.core.trace.fit import fit_open
 from silhueta.core.trace.trace import trace

@@ -6,10 +6,11 @@ from skimage import data
 from skimage.measure import find_contours
 
 from silhueta.core.datum.scale import Scale
+from silhueta.core.datums import PixelDatum
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box, length
 from silhueta.core.geometry.path import ARC, LINE, Loop, circle_loop
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import gathered
 from silhueta.core.trace.fit import fit_contour

@@ -5,11 +5,12 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
+from silhueta.core.datums import PixelDatum
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.path import Loop, OpenPath
-from silhueta.core.job import PixelDatum, TraceSettings
+from silhueta.core.job import TraceSettings
 from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.trace import trace
 from silhueta.demo.drawings import LINE_MM, heron_job, heron_outline

@@ -13,9 +13,10 @@ from scipy.ndimage import gaussian_filter
 from benchmarks.photo import Part, Scene
 from benchmarks.photos import measure, photo
 from silhueta.core.datum.look_for import look_for_sheet
+from silhueta.core.datums import PixelDatum
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.measure import bounding_box, signed_area
-from silhueta.core.job import Job, PictureFile, PixelDatum, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Crop, Stroke
 from silhueta.core.trace.job_trace import Stages, edges_in_picture, size_sigma, trace_job

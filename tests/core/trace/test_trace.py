@@ -2,22 +2,14 @@ import numpy as np
 import pytest
 
 from benchmarks.shapes import FONTS, glyph_loops, placed
+from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum, PixelDatum
 from silhueta.core.errors import ScaleError, StoppedError, TraceError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.path import circle_loop
-from silhueta.core.job import (
-    DpiDatum,
-    Job,
-    LengthDatum,
-    OverallDatum,
-    PictureFile,
-    PixelDatum,
-    TraceSettings,
-    is_stale,
-)
+from silhueta.core.job import Job, PictureFile, TraceSettings, is_stale
 from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.trace import trace
 from silhueta.core.work import Work

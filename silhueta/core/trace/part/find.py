@@ -7,12 +7,9 @@ Words used here
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
@@ -32,17 +29,14 @@ from silhueta.core.trace.part.looks import (
     looks_of,
     smaller,
 )
+from silhueta.core.trace.part.small import Scene, fine_grain, shrunk, small_of
 from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, may_be_hole, weak_share
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
 
-_SMALL = 400_000  # px of the picture in which the part is looked for
 _CLOSER = 600_000  # px of the one in which its holes are
-_RIM_MM, _CLEAR_MM = 0.8, 2.0  # inside and outside of the sheet's edge that is of neither side
 _AROUND_MM = 6.0
-_AT_ONCE = 25_000_000  # px whose light is worked out at once: 6 bytes each
-_FINE_MM, _FINE = 0.15, 3_000_000  # side, mm, and number of the pixels in which edges are seen
 _ON_SHEET = 0.004  # of the sheet, that a part covers at least when it lies on it
 _RIVAL = 0.6  # of the largest, from which another thing may be meant as well
 _TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
@@ -65,45 +59,6 @@ _LOST = (
     "not every hole that was seen has an edge that can be followed all round: look which one is "
     "missing, and paint scrape on it at Picture, or take the photo in softer light"
 )
-
-
-@dataclass(frozen=True, eq=False)
-class Scene:
-    """A photo at true size, and what is known of it.
-
-    Parameters
-    ----------
-    colours : (H, W, 3) of uint8
-        Red, green, blue, as stored.
-    mm : float
-        Side of a pixel.
-    thickness : float, mm
-        0: not told, or flat.
-    photo : (N, 2), px
-        Outline of what the photo shows.
-    sheet : (4, 2) px, or None
-        The datum's corners.
-    beside : bool
-        The part cannot lie on that sheet: it is a card.
-    printed, inked, scraped : (H, W) of bool, optional
-        Print of the datum; what a person said is part, and is not.
-    marks : (N, 2), px
-        Places that belong to the datum: what lies there is not the part.
-    walls : Walls or None
-
-    """
-
-    colours: NDArray[np.uint8]
-    mm: float
-    thickness: float
-    photo: Floats
-    sheet: Floats | None = None
-    beside: bool = False
-    printed: Mask | None = None
-    inked: Mask | None = None
-    scraped: Mask | None = None
-    marks: Floats | None = None
-    walls: Walls | None = None
 
 
 class FoundPart(NamedTuple):
@@ -163,7 +118,7 @@ def find_part(scene: Scene, least_mm2: float = 1.0, work: Work | None = None) ->
 
 
 def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
-    seen, factor, barred = _small(scene)
+    seen, factor, barred = small_of(scene)
     work.step(0.2)
     grounds = grounds_of(seen)
     looks = looks_of(seen, grounds)
@@ -191,117 +146,6 @@ def _holes(part: Mask, least: float) -> int:
     wide = cv2.morphologyEx(empty, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
     _, _, stats, _ = cv2.connectedComponentsWithStats(wide, connectivity=4)
     return int((stats[1:, cv2.CC_STAT_AREA] >= least).sum()) - 1
-
-
-def _small(scene: Scene) -> tuple[Seen, float, Mask | None]:
-    import cv2
-
-    rows, columns = scene.colours.shape[:2]
-    factor = min(1.0, float(np.sqrt(_SMALL / (rows * columns))))
-    size = (max(8, round(columns * factor)), max(8, round(rows * factor)))
-    factor = size[0] / columns
-    whole = in_light(_shrunk_by(scene.colours, math.isqrt(rows * columns // _AT_ONCE)))
-    light = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32) / TOP
-    grain = _grain(whole[..., 1], size) / np.sqrt(light[..., 1] + 0.002)
-    steep = _steep(whole, scene.mm * columns / whole.shape[1], size)
-    shape = light.shape[:2]
-    mm = scene.mm / factor
-    domain = inside(shape, scene.photo * factor, -1.5)
-    on, off = np.zeros(shape, bool), domain
-    if scene.sheet is not None:
-        sheet = scene.sheet * factor
-        if scene.beside:
-            domain = domain & ~inside(shape, sheet, 1.5 / mm)
-            off = domain
-        else:
-            on = inside(shape, sheet, -_RIM_MM / mm) & domain
-            off = domain & ~inside(shape, sheet, _CLEAR_MM / mm)
-    if scene.printed is not None:
-        ink = _shrunk(scene.printed, size, 0.08)
-        ink = cv2.dilate(ink.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        domain, on, off = domain & ~ink, on & ~ink, off & ~ink
-    barred = None
-    if scene.marks is not None and len(scene.marks):
-        spots = np.zeros(shape, np.uint8)
-        for x, y in (scene.marks * factor).tolist():
-            cv2.circle(spots, (round(x), round(y)), 3, 1, -1)
-        barred = spots > 0
-    seen = Seen(light, grain.astype(np.float32), domain, on, off, mm, scene.thickness, steep)
-    return seen, factor, barred
-
-
-def _shrunk_by(colours: NDArray[np.uint8], times: int) -> NDArray[np.uint8]:
-    """Return a picture so many times smaller."""
-    import cv2
-
-    if times < 2:
-        return colours
-    size = (colours.shape[1] // times, colours.shape[0] // times)
-    return np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.uint8)
-
-
-def _grain(green: NDArray[np.uint16], size: tuple[int, int]) -> Light:
-    """Return how much the light changes within a few pixels, averaged over larger ones."""
-    import cv2
-
-    shown: NDArray[Any] = green
-    if min(green.shape) > 2400:  # finer than paper's own noise is of no use
-        half = (green.shape[1] // 2, green.shape[0] // 2)
-        shown = cv2.resize(green, half, interpolation=cv2.INTER_AREA)
-    level = shown.astype(np.float32) / np.float32(TOP)
-    change = np.abs(level - cv2.GaussianBlur(level, (0, 0), 1.5))
-    return np.asarray(cv2.resize(change, size, interpolation=cv2.INTER_AREA), np.float32)
-
-
-def _steep(light: NDArray[np.uint16], mm: float, size: tuple[int, int]) -> Light:
-    """Return the steepest change of the logarithm of light within each of `size` pixels.
-
-    Seen at a tenth or two of a millimetre, where a shadow's edge is soft and a part's is not.
-    """
-    import cv2
-
-    factor = min(1.0, max(mm / _FINE_MM, float(np.sqrt(_FINE / (light.shape[0] * light.shape[1])))))
-    fine = (round(light.shape[1] * factor), round(light.shape[0] * factor))
-    shown = cv2.resize(light, fine, interpolation=cv2.INTER_AREA).astype(np.float32)
-    grey = cv2.transform(shown, np.full((1, 3), 1 / (3 * TOP), np.float32))
-    level = cv2.GaussianBlur(cv2.log(grey + np.float32(0.01)), (0, 0), 0.8)
-    across, down = (cv2.Sobel(level, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
-    change = cv2.magnitude(across, down)
-    side = max(1, round(fine[0] / size[0]))
-    pooled = cv2.dilate(change, np.ones((side, side), np.uint8))
-    return np.asarray(cv2.resize(pooled, size, interpolation=cv2.INTER_NEAREST), np.float32)
-
-
-def _fine_grain(green: NDArray[np.uint16], light: Light, size: tuple[int, int]) -> Light:
-    """Return the grain of surfaces close up, without that of the edges between them.
-
-    An edge is narrow: it is no more than a few of the pixels whose median counts.
-    """
-    import cv2
-
-    raw = _grain(green, size) / np.sqrt(light + np.float32(0.002))
-    calm = cv2.medianBlur(cv2.medianBlur(np.ascontiguousarray(raw, np.float32), 5), 5)
-    return np.asarray(cv2.GaussianBlur(calm, (0, 0), 2.0), np.float32)
-
-
-def _shrunk(mask: Mask, size: tuple[int, int], least: float) -> Mask:
-    import cv2
-
-    share = cv2.resize(mask.astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
-    return np.asarray(share > 255 * least)
-
-
-def inside(shape: tuple[int, ...], polygon: Floats, grow: float) -> Mask:
-    """Return the pixels inside a polygon grown by so many px (shrunk when negative)."""
-    import cv2
-    from shapely.geometry import Polygon
-
-    shaped = Polygon(polygon).buffer(0).buffer(grow, join_style="mitre")
-    mask = np.zeros(shape[:2], np.uint8)
-    if not shaped.is_empty and shaped.geom_type == "Polygon":
-        ring = np.clip(np.asarray(shaped.exterior.coords) - 0.5, -30_000, 30_000)
-        cv2.fillPoly(mask, [np.round(ring * 16).astype(np.int32)], 1, shift=4)
-    return mask.astype(bool)
 
 
 def _chosen(found: list[Explanation], seen: Seen) -> Explanation:
@@ -366,11 +210,11 @@ def _closer(
         return np.asarray(cv2.resize(mask[box].astype(np.float32), size) > 0.5)
 
     def hint(mask: Mask | None) -> Mask | None:
-        return None if mask is None else _shrunk(mask[top:bottom, left:right], size, 0.5)
+        return None if mask is None else shrunk(mask[top:bottom, left:right], size, 0.5)
 
     close = Seen(
         light,
-        _fine_grain(whole[..., 1], light[..., 1], size),
+        fine_grain(whole[..., 1], light[..., 1], size),
         near(seen.domain),
         near(seen.on),
         near(seen.off),

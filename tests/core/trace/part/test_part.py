@@ -7,9 +7,10 @@ import pytest
 
 from benchmarks.photo import Part, Scene, render
 from silhueta.core.datum.look_for import look_for_sheet
+from silhueta.core.datums import Optics
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.measure import bounding_box, signed_area
-from silhueta.core.job import Job, Optics, PictureFile, TraceSettings
+from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode
 from silhueta.core.steps import Stroke
 from silhueta.core.trace.job_trace import read_job, trace_job

@@ -1,0 +1,196 @@
+"""What can be done in the window, declared once: menus, keys and Find an action show it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QKeySequence
+
+from silhueta.app.actions import Action
+from silhueta.app.states import STOPS, is_imported, why_no_cut_file
+
+if TYPE_CHECKING:
+    from silhueta.app.window import Window
+
+standard = QKeySequence.StandardKey
+
+
+def all_actions(window: Window) -> tuple[Action, ...]:
+    """Return every action of a window."""
+    return (
+        *_job_actions(window),
+        *_view_actions(window),
+        *_demo_actions(window),
+        *_stop_actions(window),
+    )
+
+
+def _no_picture(window: Window) -> str:
+    return "" if window.session.job.picture is not None else "there is no picture yet"
+
+
+def _nothing_yet(window: Window) -> str:
+    job = window.session.job
+    return "" if job.picture is not None or is_imported(job) else "there is no picture yet"
+
+
+def _no_cut_file(window: Window) -> str:
+    return why_no_cut_file(window.session.job, window.tracing.failure)
+
+
+def _pick(window: Window) -> None:
+    window.go("scale")
+    window.sheets.scale.start_pick()
+
+
+def _job_actions(window: Window) -> tuple[Action, ...]:
+    """Return the actions of the job: open, save, undo."""
+    return (
+        Action(
+            "open",
+            "Open",
+            window.filing.open,
+            (standard.Open,),
+            words="picture job file photo scan",
+        ),
+        Action(
+            "save",
+            "Save",
+            window.filing.save,
+            (standard.Save,),
+            partial(_nothing_yet, window),
+            "job file keep",
+        ),
+        Action(
+            "save_as",
+            "Save as…",
+            window.filing.save_as,
+            (standard.SaveAs,),
+            partial(_nothing_yet, window),
+            "job",
+        ),
+        Action(
+            "undo", "Undo", window.session.undo, (standard.Undo,), window.why_no_undo, "back step"
+        ),
+        Action(
+            "redo",
+            "Redo",
+            window.session.redo,
+            (standard.Redo,),
+            window.why_no_redo,
+            "forward again",
+        ),
+        Action(
+            "paste",
+            "Paste a picture",
+            window.filing.paste,
+            (standard.Paste,),
+            words="clipboard screenshot",
+        ),
+    )
+
+
+def _view_actions(window: Window) -> tuple[Action, ...]:
+    """Return the actions of what is seen, and of the program."""
+    return (
+        Action(
+            "find", "Find an action", window.find_action, ("Ctrl+K",), words="search command help"
+        ),
+        Action("fit", "Show all", window.table.fit, words="fit zoom whole view"),
+        Action(
+            "zoom_in", "Zoom in", lambda: window.table.zoom_by(1.4), (standard.ZoomIn, "Ctrl+=")
+        ),
+        Action("zoom_out", "Zoom out", lambda: window.table.zoom_by(1 / 1.4), (standard.ZoomOut,)),
+        Action(
+            "lines",
+            "Lines only, or the picture",
+            lambda: window.fade.flip(),
+            words="scribe view fade",
+        ),
+        Action("mm", "Show lengths in mm", lambda: window.show_units("mm"), words="unit metric"),
+        Action(
+            "inch", "Show lengths in inches", lambda: window.show_units("in"), words="unit imperial"
+        ),
+        Action(
+            "help",
+            "List every action and key",
+            window.find_action,
+            (standard.HelpContents,),
+            words="help",
+        ),
+        Action("quit", "Quit", lambda: window.leave(), (standard.Quit,), words="leave close"),
+    )
+
+
+def _demo_actions(window: Window) -> tuple[Action, ...]:
+    """Return the actions that open the demo jobs."""
+    return (
+        Action(
+            "demo", "Open the demo job", window.filing.open_demo, words="example gasket capstan"
+        ),
+        Action(
+            "demo_strap",
+            "Open the demo photo: rudder strap on an A4 sheet",
+            lambda: window.filing.open_demo("strap"),
+            words="example perspective",
+        ),
+        Action(
+            "demo_cover",
+            "Open the demo photo: gasket on the gauge sheet",
+            lambda: window.filing.open_demo("cover"),
+            words="example perspective lens marks",
+        ),
+        Action(
+            "demo_heron",
+            "Open the demo drawing: heron in pencil",
+            lambda: window.filing.open_demo("heron"),
+            words="example scan pen line centre",
+        ),
+        Action(
+            "demo_emblem",
+            "Open the demo picture: four-colour emblem",
+            lambda: window.filing.open_demo("emblem"),
+            words="example colours split screenshot",
+        ),
+    )
+
+
+def _stop_actions(window: Window) -> tuple[Action, ...]:
+    """Return the actions of the stops."""
+    return (
+        Action(
+            "pick",
+            "Pick two points of known distance",
+            partial(_pick, window),
+            (),
+            partial(_no_picture, window),
+            "scale length",
+        ),
+        Action(
+            "dxf",
+            "Save a DXF",
+            lambda: window.filing.export("dxf"),
+            (),
+            partial(_no_cut_file, window),
+            "cut file export",
+        ),
+        Action(
+            "svg",
+            "Save an SVG",
+            lambda: window.filing.export("svg"),
+            (),
+            partial(_no_cut_file, window),
+            "cut file export",
+        ),
+        *(
+            Action(
+                f"go_{stop.key}",
+                f"Go to {stop.text}",
+                partial(window.go, stop.key),
+                (f"Alt+{stop.number}",),
+                words="stop worksheet",
+            )
+            for stop in STOPS
+        ),
+    )
