@@ -57,8 +57,7 @@ class Bench(QObject):
             except StoppedError:
                 self._reported.emit(number, "stopped", None)
             except SilhuetaError as error:
-                self.error = error
-                self._reported.emit(number, "failed", str(error))
+                self._reported.emit(number, "failed", error)
             except MemoryError:
                 self._reported.emit(number, "failed", "the memory ran out; open a smaller picture")
             except Exception as error:
@@ -97,5 +96,6 @@ class Bench(QObject):
         if what == "done":
             self.done.emit(value, self._asked)
         elif what == "failed":
-            self.failed.emit(value)
+            self.error = value if isinstance(value, SilhuetaError) else None
+            self.failed.emit(str(value))
         self.ended.emit()

@@ -82,3 +82,22 @@ def test_hundreds_of_signals_from_a_thread_arrive_in_order(bench, qtbot):
         bench.ask("Counting", busy)
     assert len(heard) == 601
     assert heard[1:] == sorted(heard[1:])
+
+
+def test_a_request_that_was_replaced_leaves_no_error_behind(bench, qtbot):
+    release, ended = threading.Event(), threading.Event()
+
+    def fails_late(work):
+        release.wait(5)
+        try:
+            raise TraceError("nothing is darker; move the threshold")
+        finally:
+            ended.set()
+
+    bench.ask("Failing", fails_late)
+    with qtbot.waitSignal(bench.done):
+        bench.ask("Quick", lambda work: "new")
+    release.set()
+    assert ended.wait(5)
+    qtbot.wait(80)
+    assert bench.error is None

@@ -353,3 +353,18 @@ def test_the_wheel_over_a_slider_changes_nothing(hand, plate_png):
     )
     QApplication.sendEvent(slider, wheel)
     assert hand.window.session.job is before
+
+
+def test_only_the_worksheet_that_is_seen_is_refreshed(hand, plate_png, monkeypatch):
+    hand.open(plate_png)
+    hand.key(Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
+    scale = hand.window.sheets["scale"]
+    hand.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    seen = []
+    kept = scale.refresh
+    monkeypatch.setattr(scale, "refresh", lambda job: (seen.append(job), kept(job)))
+    hand.type(hand.window.sheets["trace"].speck, "7")
+    assert seen == []
+    hand.key(Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
+    assert seen[-1] is hand.window.session.job
+    assert seen[-1].trace.speck == 7

@@ -64,7 +64,7 @@ class CutFileSheet(Worksheet):
         self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
         self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
         self.next.clicked.connect(lambda: self.save.emit(self._format))
-        tracing.changed.connect(lambda: self.refresh(session.job))
+        tracing.changed.connect(self.renew)
         self.connect_job()
 
     def _choose_format(self, key: str) -> None:

@@ -77,8 +77,8 @@ class ScaleSheet(Worksheet):
         self._join_pages()
         self.next.clicked.connect(lambda: self.go.emit("trace"))
         table.corners_moved.connect(self._take_dragged)
-        tracing.changed.connect(lambda: self.refresh(session.job))
-        session.units_changed.connect(lambda _: self.refresh(session.job))
+        tracing.changed.connect(self.renew)
+        session.units_changed.connect(self.renew)
         self._shown_for: tuple[Datum, ...] | str = "nothing"
         self.connect_job()
 

@@ -149,10 +149,9 @@ class TidySheet(Worksheet):
 
     def showEvent(self, event: QShowEvent) -> None:
         """Take the table into the hand."""
-        super().showEvent(event)
         self._take_table()
         self._table.set_filled(True)
-        self.refresh(self.session.job)
+        super().showEvent(event)
 
     def _take_table(self) -> None:
         on_nodes = self._present == "nodes"

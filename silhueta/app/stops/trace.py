@@ -84,7 +84,7 @@ class TraceSheet(Worksheet):
         self.by_loop = LoopDeviations(self)
         self._lay_out()
         self._connect()
-        tracing.changed.connect(lambda: self.refresh(session.job))
+        tracing.changed.connect(self.renew)
         self.connect_job()
 
     def _lay_out(self) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QShowEvent
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from silhueta.app.look.theme import AMBER, FAINT, PAPER, font
@@ -12,7 +12,10 @@ from silhueta.core.job import Job
 
 
 class Worksheet(QWidget):
-    """Head, body, foot. A stop fills :attr:`body` and reads the job in :meth:`refresh`."""
+    """Head, body, foot. A stop fills :attr:`body` and reads the job in :meth:`refresh`.
+
+    Only a worksheet that is seen is refreshed, and again whenever it comes to be seen.
+    """
 
     go = Signal(str)  # the key of another stop
     failed = Signal(str)
@@ -56,7 +59,17 @@ class Worksheet(QWidget):
     def connect_job(self) -> None:
         """Begin to follow the job; called once the stop has made its controls."""
         self.body.addStretch(1)
-        self.session.job_changed.connect(self.refresh)
+        self.session.job_changed.connect(self.renew)
+        self.refresh(self.session.job)
+
+    def renew(self, _: object = None) -> None:
+        """Show the job anew, if anyone sees it."""
+        if self.isVisible():
+            self.refresh(self.session.job)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Show the job as it has become."""
+        super().showEvent(event)
         self.refresh(self.session.job)
 
     def refresh(self, job: Job) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -11,6 +10,7 @@ from silhueta.core.errors import GeometryError
 from silhueta.core.geometry.arcs import arc_angles
 from silhueta.core.geometry.flatten import cubic_hulls, cubic_points
 from silhueta.core.geometry.path import CUBIC, LINE, Floats, Loop, Path
+from silhueta.core.remembered import Remembered
 
 _ABSCISSAE, _WEIGHTS = np.polynomial.legendre.leggauss(12)
 
@@ -74,34 +74,6 @@ def bounding_box(paths: Iterable[Path]) -> tuple[float, float, float, float]:
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
-_BOXES: WeakKeyDictionary[Path, tuple[float, float, float, float]] = WeakKeyDictionary()
-
-
-def box_of(path: Path) -> tuple[float, float, float, float]:
-    """Return the bounding box of one path, worked out once for each."""
-    if path not in _BOXES:
-        _BOXES[path] = bounding_box([path])
-    return _BOXES[path]
-
-
-_AREAS: WeakKeyDictionary[Loop, float] = WeakKeyDictionary()
-_LENGTHS: WeakKeyDictionary[Path, float] = WeakKeyDictionary()
-
-
-def area_of(loop: Loop) -> float:
-    """Return the signed area of a loop, worked out once for each."""
-    if loop not in _AREAS:
-        _AREAS[loop] = signed_area(loop)
-    return _AREAS[loop]
-
-
-def length_of(path: Path) -> float:
-    """Return the length of a path, worked out once for each."""
-    if path not in _LENGTHS:
-        _LENGTHS[path] = length(path)
-    return _LENGTHS[path]
-
-
 def _arc_extremes(path: Path) -> Floats:
     centres, radii, begin, turns = arc_angles(path)
     quarters = np.arange(4) * (np.pi / 2)
@@ -140,3 +112,25 @@ def _speed_integral(hull: Floats, start: float, end: float) -> float:
 
 def _cross(u: Floats, v: Floats) -> float:
     return float(u[0] * v[1] - u[1] * v[0])
+
+
+_boxes: Remembered[Path, tuple[float, float, float, float]] = Remembered(
+    lambda path: bounding_box([path])
+)
+_areas: Remembered[Loop, float] = Remembered(signed_area)
+_lengths: Remembered[Path, float] = Remembered(length)
+
+
+def box_of(path: Path) -> tuple[float, float, float, float]:
+    """Return the bounding box of one path, worked out once for each."""
+    return _boxes(path)
+
+
+def area_of(loop: Loop) -> float:
+    """Return the signed area of a loop, worked out once for each."""
+    return _areas(loop)
+
+
+def length_of(path: Path) -> float:
+    """Return the length of a path, worked out once for each."""
+    return _lengths(path)

@@ -7,6 +7,8 @@ Words used here
 
 from __future__ import annotations
 
+import threading
+from collections import deque
 from collections.abc import Sequence
 from operator import is_
 from typing import TYPE_CHECKING, NamedTuple
@@ -42,17 +44,19 @@ def nest(loops: Sequence[Loop], chord_error: float = 0.02) -> Nesting:
 
     """
     asked = tuple(loops)
-    for held, chord, known in _KNOWN:
+    with _lock:
+        answers = tuple(_last)
+    for held, chord, known in answers:
         if chord == chord_error and len(held) == len(asked) and all(map(is_, held, asked)):
             return known
     made = _nested(asked, chord_error)
-    _KNOWN.insert(0, (asked, chord_error, made))
-    del _KNOWN[_REMEMBERED:]
+    with _lock:
+        _last.appendleft((asked, chord_error, made))
     return made
 
 
-_KNOWN: list[tuple[tuple[Loop, ...], float, Nesting]] = []  # the last answers
-_REMEMBERED = 6
+_lock = threading.Lock()  # asked by the window and by what works beside it
+_last: deque[tuple[tuple[Loop, ...], float, Nesting]] = deque(maxlen=6)  # the last answers
 _AT_ONCE = 256  # loops whose surroundings are held at a time
 
 

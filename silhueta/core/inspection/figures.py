@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +15,7 @@ from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
 from silhueta.core.geometry.region.region import covered
+from silhueta.core.remembered import Remembered
 from silhueta.core.tidy.choose import depths
 
 _SIMPLE = 20_000  # paths above which doubles are not looked for
@@ -90,37 +90,33 @@ def figures(
     )
 
 
-_CIRCLES: WeakKeyDictionary[Path, bool] = WeakKeyDictionary()
-
-
-def _is_circle(path: Path) -> bool:
-    if path not in _CIRCLES:
-        _CIRCLES[path] = full_circle(path) is not None
-    return _CIRCLES[path]
-
-
-_KNOWN: WeakKeyDictionary[Outline, Figures] = WeakKeyDictionary()
+_is_circle: Remembered[Path, bool] = Remembered(lambda path: full_circle(path) is not None)
 
 
 def outline_figures(outline: Outline) -> Figures:
     """Return the figures of what is cut in `outline`, worked out once for each."""
-    if outline not in _KNOWN:
-        groups = [paths for _, paths in outline.groups]
-        ordered = [path for group in groups for path in group]
-        around = {
-            id(c.path): depth
-            for c, depth in zip(outline.contours, depths(outline).tolist(), strict=True)
-            if c.cut
-        }
-        depth = np.array([around[id(p)] for p in ordered if isinstance(p, Loop)], np.int64)
-        many = sum(len(path.kinds) for path in ordered)
-        cross = many <= _LOOKED_AT and any(len(crossings(group, most=1)) for group in groups)
-        found = figures(ordered, groups or None, depth, cross)
-        if outline.others:  # they make no part, but the file is as large as all of it
-            left, bottom, right, top = outline.bounds
-            found = replace(found, size_mm=(right - left, top - bottom))
-        _KNOWN[outline] = found
-    return _KNOWN[outline]
+    return _known(outline)
+
+
+def _figures_of(outline: Outline) -> Figures:
+    groups = [paths for _, paths in outline.groups]
+    ordered = [path for group in groups for path in group]
+    around = {
+        id(c.path): depth
+        for c, depth in zip(outline.contours, depths(outline).tolist(), strict=True)
+        if c.cut
+    }
+    depth = np.array([around[id(p)] for p in ordered if isinstance(p, Loop)], np.int64)
+    many = sum(len(path.kinds) for path in ordered)
+    cross = many <= _LOOKED_AT and any(len(crossings(group, most=1)) for group in groups)
+    found = figures(ordered, groups or None, depth, cross)
+    if outline.others:  # they make no part, but the file is as large as all of it
+        left, bottom, right, top = outline.bounds
+        found = replace(found, size_mm=(right - left, top - bottom))
+    return found
+
+
+_known: Remembered[Outline, Figures] = Remembered(_figures_of)
 
 
 def report(

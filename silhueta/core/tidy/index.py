@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, NamedTuple
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from silhueta.core.geometry.flatten import flatten_indexed
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Path
 from silhueta.core.geometry.pieces import Place, share_of
+from silhueta.core.remembered import Remembered
 
 if TYPE_CHECKING:
     import shapely
@@ -35,16 +35,14 @@ class OnNode(NamedTuple):
     distance: float
 
 
-_PIECES: WeakKeyDictionary[Path, tuple[Floats, NDArray[np.int64]]] = WeakKeyDictionary()
+def _cut_up(path: Path) -> tuple[Floats, NDArray[np.int64]]:
+    """Return a path's straight pieces, (K, 2, 2), and their segments."""
+    points, segment = flatten_indexed(path, _CHORD)
+    after = np.concatenate((points[1:], points[:1])) if path.closed else points[1:]
+    return np.stack([points[: len(after)], after], axis=1), segment[: len(after)]
 
 
-def _pieces(path: Path) -> tuple[Floats, NDArray[np.int64]]:
-    """Return a path's straight pieces, (K, 2, 2), and their segments, worked out once for each."""
-    if path not in _PIECES:
-        points, segment = flatten_indexed(path, _CHORD)
-        after = np.concatenate((points[1:], points[:1])) if path.closed else points[1:]
-        _PIECES[path] = np.stack([points[: len(after)], after], axis=1), segment[: len(after)]
-    return _PIECES[path]
+_pieces = Remembered(_cut_up)
 
 
 class Index:
