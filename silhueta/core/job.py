@@ -24,7 +24,7 @@ from silhueta.core.datums import (
     RoundDatum,
     SheetDatum,
 )
-from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.outline import Contour, Outline, keyed
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
@@ -122,10 +122,12 @@ class Job:
         In the order they were taken.
     trace : TraceSettings
     outline : Outline
-        In mm; what was traced from the parts above, or edited since.
+        In mm; what was traced from the parts above, or edited since. Each contour has its key.
     traced : TraceStamp or None
         None before the first trace.
     cut_file : CutFileSettings
+    last_key : int
+        The last that was given to a contour.
 
     """
 
@@ -138,6 +140,13 @@ class Job:
     outline: Outline = field(default_factory=Outline)
     traced: TraceStamp | None = None
     cut_file: CutFileSettings = CutFileSettings()
+    last_key: int = 0
+
+    def __post_init__(self) -> None:
+        """Give every contour of the outline its key."""
+        outline, last = keyed(self.outline, self.last_key)
+        object.__setattr__(self, "outline", outline)
+        object.__setattr__(self, "last_key", last)
 
 
 def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) -> Job:

@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath, circle_loop
-from silhueta.core.job import Job, set_imported
+from silhueta.core.job import Job, set_imported, with_outline
 from silhueta.core.tidy.index import Index
 from tests.conftest import square
 
@@ -218,3 +218,17 @@ def test_the_index_finds_what_the_hand_points_at():
     assert empty.on_path(0, 0, 1) is None
     assert empty.on_node(0, 0, 1) is None
     assert np.isfinite(index.nodes).all()
+
+
+def test_what_is_chosen_stays_with_its_loop_when_another_one_goes(hand, nodes):
+    click(hand, 70, 60)
+    assert nodes.tool.nodes == {(2, 1)}
+    session = hand.window.session
+    gone = Outline(session.job.outline.contours[1:])
+    session.apply("Delete a loop", lambda job: with_outline(job, gone))
+    assert nodes.tool.nodes == {(1, 1)}
+    assert path(hand, 1) is PATHS[2]
+    session.undo()
+    assert nodes.tool.nodes == {(2, 1)}
+    session.apply("Delete it", lambda job: with_outline(job, Outline(job.outline.contours[:2])))
+    assert nodes.tool.nodes == set()

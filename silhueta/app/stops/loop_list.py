@@ -71,7 +71,7 @@ class LoopModel(QAbstractListModel):
     def show_rows(self, rows: Sequence[Row], outline: Outline, units: Unit) -> None:
         """Show these rows of `outline`."""
         self.outline, self.units = outline, units
-        if [row.index for row in rows] == [row.index for row in self.rows]:
+        if [(row.index, row.key) for row in rows] == [(row.index, row.key) for row in self.rows]:
             self.rows = list(rows)  # the same loops: the view stays where it is
             if rows:
                 self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))

@@ -67,17 +67,22 @@ class NodeTool(QObject):
         """Take another outline: what is chosen stays where it still is."""
         if self._index is not None and self._index.outline is outline:
             return
+        before = self.outline.contours
         self._index = Index.of(outline, self._index)
         contours = outline.contours
+        places = {contour.key: place for place, contour in enumerate(contours)}
 
-        def there(pick: Pick, segments: bool) -> bool:
-            if pick[0] >= len(contours):
-                return False
-            path = contours[pick[0]].path
-            return pick[1] < len(path.kinds if segments else path.nodes)
+        def there(picks: set[Pick], segments: bool) -> set[Pick]:
+            found = set()
+            for loop, number in picks:
+                place = places.get(before[loop].key) if loop < len(before) else None
+                if place is not None:
+                    path = contours[place].path
+                    if number < len(path.kinds if segments else path.nodes):
+                        found.add((place, number))
+            return found
 
-        self.nodes = {pick for pick in self.nodes if there(pick, False)}
-        self.segments = {pick for pick in self.segments if there(pick, True)}
+        self.nodes, self.segments = there(self.nodes, False), there(self.segments, True)
 
     @property
     def outline(self) -> Outline:

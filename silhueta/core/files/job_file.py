@@ -71,6 +71,9 @@ _STEPS: dict[str, type[Step]] = {
 _STEP_NAMES = {kind: name for name, kind in _STEPS.items()}
 
 
+_LAST_KEY = 10**12  # more than any hand gives
+
+
 class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     closed: bool
     nodes: list[tuple[float, float]]
@@ -83,6 +86,7 @@ class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     locked: bool = False
     colour: tuple[int, int, int] | None = None
     chosen: bool = False
+    key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
 class _StampRecord(msgspec.Struct):
@@ -118,6 +122,7 @@ class _JobRecord(msgspec.Struct):
     page_dpi: float | None = None
     optics: Optics = Optics()
     clean: list[dict[str, Any]] = []
+    last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
 _MARKS = "marks.json"
@@ -214,6 +219,7 @@ def _record(job: Job) -> _JobRecord:
         page_dpi=None if job.picture is None else job.picture.dpi,
         optics=job.optics,
         clean=[_step_record(step) for step in job.clean],
+        last_key=job.last_key,
     )
 
 
@@ -262,6 +268,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         outline=Outline(tuple(_contour(entry) for entry in record.outline)),
         traced=None if record.traced is None else _stamp(record.traced),
         cut_file=record.cut_file,
+        last_key=record.last_key,
     )
 
 
@@ -326,6 +333,7 @@ def _contour_record(contour: Contour) -> _ContourRecord:
         locked=contour.locked,
         colour=contour.colour,
         chosen=contour.chosen,
+        key=contour.key,
     )
 
 
@@ -341,7 +349,7 @@ def _contour(record: _ContourRecord) -> Contour:
         controls,
     )
     state = (record.taken, record.operation, record.origin, record.locked, record.colour)
-    return Contour(path, *state, chosen=record.chosen)
+    return Contour(path, *state, chosen=record.chosen, key=record.key)
 
 
 def _discard(_: object) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
@@ -31,6 +31,9 @@ class Contour:
         Main colour of the picture that it encloses, where the picture was split.
     chosen : bool
         Whether a person decided over cut or skip.
+    key : int
+        By which it is known within its job, through edits, undo, files and a new trace; 0: none
+        yet (:func:`keyed`).
 
     """
 
@@ -41,6 +44,7 @@ class Contour:
     locked: bool = False
     colour: tuple[int, int, int] | None = None
     chosen: bool = False
+    key: int = 0
 
     @property
     def cut(self) -> bool:
@@ -90,3 +94,31 @@ class Outline:
     def others(self) -> tuple[tuple[Operation, Path], ...]:
         """What is engraved or marked: (operation, path)."""
         return tuple((c.operation, c.path) for c in self.contours if c.taken and not c.cut)
+
+
+def keyed(outline: Outline, last: int) -> tuple[Outline, int]:
+    """Return the outline with a key for each contour, and the last key that was given.
+
+    The first of several with one key, as of a loop that was cut in pieces, keeps it; the others get
+    new ones. No key is given twice: nothing points at another loop than it was meant for.
+
+    Parameters
+    ----------
+    outline : Outline
+        The same one comes back where nothing is to be done.
+    last : int
+        The last key that was given in its job.
+
+    """
+    seen: set[int] = set()
+    made = []
+    last = max((last, *(contour.key for contour in outline.contours)))
+    for contour in outline.contours:
+        if contour.key == 0 or contour.key in seen:
+            last += 1
+            made.append(replace(contour, key=last))
+        else:
+            made.append(contour)
+        seen.add(made[-1].key)
+    same = all(one is two for one, two in zip(made, outline.contours, strict=True))
+    return (outline if same else Outline(tuple(made))), last

@@ -42,6 +42,8 @@ class Row:
     nodes : int
     taken, locked : bool
     operation : {"cut", "engrave", "mark"}
+    key : int
+        By which it is known within its job.
     frame : bool
         Whether it touches the picture's frame.
 
@@ -57,6 +59,7 @@ class Row:
     locked: bool
     frame: bool
     operation: Operation = "cut"
+    key: int = 0
 
 
 def depths(outline: Outline) -> NDArray[np.int64]:
@@ -126,6 +129,7 @@ def rows(outline: Outline, frame: tuple[float, float] | None = None) -> list[Row
                 contour.locked,
                 on_frame,
                 contour.operation,
+                contour.key,
             )
         )
     return found

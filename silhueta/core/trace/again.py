@@ -15,6 +15,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 
 _ALIKE = 0.6  # of the larger of two loops that both cover
 ALIKE_CHORD = 0.05  # mm
+_MANY = 2000  # contours before and after, over which matching takes seconds
 _ALONG = 0.5  # mm, that a line may lie off another that runs along it
 
 
@@ -29,17 +30,27 @@ def beside(fresh: Outline, kept: tuple[Contour, ...]) -> Outline:
     return Outline((*kept, *free))
 
 
-def chosen_again(before: Outline, fresh: Outline) -> Outline:
-    """Return what was traced anew, cut or skipped as a person decided before."""
-    chosen = tuple(c for c in before.contours if c.chosen)
-    if not chosen:
+def known_again(before: Outline, fresh: Outline) -> Outline:
+    """Return what was traced anew under its old keys, cut or skipped as a person decided before.
+
+    Of very many contours only those that a person decided over are known again.
+    """
+    many = len(before.contours) + len(fresh.contours) > _MANY
+    known = tuple(c for c in before.contours if c.chosen or not many)
+    if not known:
         return fresh
-    twins = _twins(fresh.contours, chosen)
+    twins = _twins(fresh.contours, known)
+
+    def named(contour: Contour, twin: Contour) -> Contour:
+        if not twin.chosen:
+            return replace(contour, key=twin.key)
+        return replace(
+            contour, key=twin.key, taken=twin.taken, operation=twin.operation, chosen=True
+        )
+
     return Outline(
         tuple(
-            c
-            if twin is None
-            else replace(c, taken=chosen[twin].taken, operation=chosen[twin].operation, chosen=True)
+            c if twin is None else named(c, known[twin])
             for c, twin in zip(fresh.contours, twins, strict=True)
         )
     )

@@ -30,7 +30,7 @@ from silhueta.core.job import Job, TraceStamp, set_outline, touched
 from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
-from silhueta.core.trace.again import ALIKE_CHORD, beside, chosen_again
+from silhueta.core.trace.again import ALIKE_CHORD, beside, known_again
 from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.reading import (
     Light,
@@ -353,7 +353,7 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         optics=job.optics,
         clean=job.clean,
     )
-    fresh = chosen_again(job.outline, traced.outline)
+    fresh = known_again(job.outline, traced.outline)
     kept = touched(job.outline)
     if kept:
         outline = beside(fresh, kept)

@@ -71,7 +71,7 @@ def test_nodes_are_added_where_lines_cross():
     job = Job(outline=Outline(bars))
     made = node_edits.add_at_crossings(job, [0])
     assert made.outline.contours[0].path.nodes.tolist() == [[0, 0], [10, 0], [15, 0], [30, 0]]
-    assert made.outline.contours[1] is bars[1]
+    assert made.outline.contours[1] is job.outline.contours[1]
     eight = Job(outline=Outline((Contour(OpenPath([[0, 0], [20, 0], [20, 10], [5, -5]])),)))
     crossed = node_edits.add_at_crossings(eight, [0]).outline.contours[0].path
     assert crossed.nodes.tolist().count([10, 0]) == 2
