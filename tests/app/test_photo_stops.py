@@ -8,7 +8,6 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QScrollArea
 
 from benchmarks.photo import Part, Scene, render
 from silhueta.core.datums import LengthDatum, PageDatum, RoundDatum, SheetDatum
@@ -169,18 +168,23 @@ def test_a_length_is_read_and_held_against_the_true_one(hand, phone):
     hand.window.table.grab()
 
 
-@pytest.mark.parametrize("stop", ["picture", "scale", "trace"])
+@pytest.mark.parametrize("stop", ["picture", "scale", "trace", "tidy", "cut_file"])
 def test_worksheets_are_no_wider_than_their_room(hand, phone, stop):
     hand.open(phone)
     hand.window.go(stop)
     hand.settle()
     sheet = hand.window.sheets[stop]
-    for key in ("sheet", "gauge", "length", "round") if stop == "scale" else ("",):
-        if key:
+    pages = {"scale": ("sheet", "gauge", "length", "round"), "trace": ("less", "more")}
+    pages["tidy"] = ("loops", "offers", "nodes", "steps")
+    for key in pages.get(stop, ("",)):
+        if stop == "scale":
             sheet.show_page(key)
-            QTest.qWait(20)
-        (scroll,) = sheet.findChildren(QScrollArea)
-        assert scroll.widget().width() <= scroll.viewport().width(), key
+        elif stop == "tidy":
+            hand.click(f"choice-{key}")
+        elif key == "more":
+            hand.click("more")
+        QTest.qWait(20)
+        assert sheet.pane.widget().width() <= sheet.pane.viewport().width(), key
 
 
 def test_lengths_are_listed_with_what_they_are_off_and_contradictions_refused(hand, phone):

@@ -43,7 +43,7 @@ class TidyNodes(QWidget):
         self.step = Field("Arrow keys move", lambda t: parse_length(t, session.units), self)
         self.dx_field, self.dy_field = Field("dx", place, self), Field("dy", place, self)
         for field in (self.x_field, self.y_field, self.dx_field, self.dy_field, self.step):
-            field.setFixedWidth(96)
+            field.setFixedWidth(90)
         self.kind = Choice("Segment is", {"line": "Line", "arc": "Arc", "curve": "Curve"}, self)
         self._buttons: dict[str, tuple[QPushButton, Callable[[], str]]] = {}
         inside = QVBoxLayout(self)

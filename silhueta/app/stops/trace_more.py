@@ -73,7 +73,8 @@ class TraceMore(TracePart):
         inside.addWidget(self.line_width)
         inside.addLayout(row(heading("Patch"), None, self.patch_box, self.patch_area))
         inside.addLayout(self._patch_rows)
-        inside.addLayout(row(heading("Main colours"), None, self.propose, self.split))
+        inside.addLayout(row(heading("Main colours"), None, self.split))
+        inside.addWidget(self.propose)
         inside.addLayout(row(heading("Fill holes under"), None, self.pinhole))
         inside.addWidget(self.pinholes)
         inside.addWidget(heading("Line made of", self))
@@ -81,7 +82,8 @@ class TraceMore(TracePart):
         inside.addLayout(row(heading("Smooth waves under"), None, self.smooth))
         inside.addLayout(row(heading("Sharp if it turns more than"), None, self.corner))
         for field in (self.gaps, self.split, self.pinhole, self.smooth, self.corner):
-            field.setFixedWidth(88)
+            field.setFixedWidth(78)
+        self.pinhole.setFixedWidth(90)  # "as specks"
         self.patch_box.setToolTip("Two clicks: an area with a rule of its own")
         self.patch_area.setToolTip("Click the corners of an area with a rule of its own")
         self.gaps.setToolTip("Breaks of a pen line are closed along its direction; 0: none")
