@@ -100,3 +100,18 @@ def test_a_forked_process_asks_a_reader_of_its_own():
     os.close(receiving)
     os.close(sending)
     assert ask(chatter, {"times": 1}, b"x", FileError).says["pid"] == ours
+
+
+def test_a_reader_that_ended_while_it_waited_is_no_fault_of_the_next_file():
+    told = {"times": 1}
+    waiting = ask(chatter, told, b"x", FileError).says["pid"]
+    os.kill(waiting, signal.SIGKILL)
+    asking._waiting[-1]._process.wait(5)
+    assert ask(chatter, told, b"x", FileError).says["pid"] != waiting
+
+
+def test_a_name_beyond_all_bounds_is_cut_short():
+    assert ask(chatter, {"times": 1, "name": "ç" * 60_000}, b"x", FileError).body is not None
+    with pytest.raises(FileError) as caught:
+        ask(crash, {"name": "ç" * 60_000}, b"x", FileError)
+    assert len(str(caught.value)) < 400

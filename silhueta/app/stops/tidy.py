@@ -184,13 +184,8 @@ class TidySheet(Worksheet):
             return
         got = outline_figures(job.outline)
         skipped = sum(not c.taken for c in job.outline.contours)
-        text = ", ".join(
-            (
-                f"{got.outer_loops} outer",
-                counted(got.holes, "hole"),
-                counted(got.nodes, "node") + ".",
-            )
-        )
+        holes, nodes = counted(got.holes, "hole"), counted(got.nodes, "node")
+        text = f"{got.outer_loops} outer, {holes}, {nodes}."
         if got.open_paths:
             text += f"\n▲ {got.open_paths} open: close them, or they are marked, not cut."
         others = Counter(what for what, _ in job.outline.others)

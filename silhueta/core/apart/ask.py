@@ -26,6 +26,7 @@ from silhueta.core.apart.child import LONGEST, Says, in_memory
 from silhueta.core.errors import SilhuetaError
 
 _LONGEST_WAIT = 300.0  # s by the clock; one that waits for something uses no processor
+_NAME = 250  # letters of a file's name that are passed on; a job may hold any name
 _KEPT = 2  # processes that wait for work; more than two pictures at once are not read
 
 
@@ -70,6 +71,11 @@ class _Reader:
             os.close(handle)
         return (json.loads(line), files) if line else None
 
+    @property
+    def alive(self) -> bool:
+        """Whether the process still waits: the system may have ended it meanwhile."""
+        return self._process.poll() is None
+
     def end(self) -> int:
         """End the process; return how it ended."""
         self._way.close()
@@ -89,6 +95,25 @@ def ready(*modules: str) -> None:
     with suppress(OSError), _lock:  # who asks will be told
         if not _waiting:
             _waiting.append(_Reader(*modules))
+
+
+def _taken() -> _Reader | None:
+    """Return a process that waits for work, or None."""
+    while True:
+        with _lock:
+            reader = _waiting.pop() if _waiting else None
+        if reader is None or reader.alive:
+            return reader
+        reader.end()
+
+
+def _put_back(reader: _Reader) -> None:
+    """Let a process wait for more work, or end where enough do."""
+    with _lock:
+        if len(_waiting) < _KEPT:
+            _waiting.append(reader)
+            return
+    reader.end()
 
 
 def ask(task: Callable[..., Any], told: Says, data: bytes, kind: type[SilhuetaError]) -> Answer:
@@ -111,27 +136,22 @@ def ask(task: Callable[..., Any], told: Says, data: bytes, kind: type[SilhuetaEr
         If the task refuses the file, or the process dies, takes too long or too much memory.
 
     """
-    name = told.get("name") or "the file"
-    with _lock:
-        reader = _waiting.pop() if _waiting else None
+    name = (told.get("name") or "the file")[:_NAME]
     try:
-        reader = reader or _Reader()
+        reader = _taken() or _Reader()
     except OSError as error:
         raise kind(
             f"{name} cannot be read: this computer starts no further program "
             f"({error.strerror}); close others and try again"
         ) from error
-    found = reader.answer({**told, "task": f"{task.__module__}:{task.__qualname__}"}, data)
+    task_name = f"{task.__module__}:{task.__qualname__}"
+    asked = {**told, "task": task_name, "name": (told.get("name") or "")[:_NAME]}
+    found = reader.answer(asked, data)
     if found is None:
         late = reader.end() in (-signal.SIGXCPU, -signal.SIGKILL)
         what = "takes far too long to read" if late else "makes the program that reads it fail"
         raise kind(f"{name} {what}: it is damaged, or made to do harm; save it again elsewhere")
-    with _lock:
-        if len(_waiting) < _KEPT:
-            _waiting.append(reader)
-            reader = None
-    if reader is not None:
-        reader.end()
+    _put_back(reader)
     says, files = found
     if says.get("memory"):
         raise kind(f"{name} is too large for this computer's memory; save it smaller")
