@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +11,7 @@ from scipy.spatial import cKDTree
 
 from benchmarks.shapes import every_shape, picture, placed
 from silhueta.core.datums import PixelDatum
+from silhueta.core.errors import TraceError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
@@ -18,6 +21,7 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.trace import trace
 
 Grey = NDArray[np.uint8]
+_TOLERANCES = (0.25, 0.4, 0.6, 1.0, 1.6, 2.5, 4.0, 6.0)  # px
 
 
 def dense(path: Path, step: float = 0.1) -> Floats:
@@ -88,3 +92,36 @@ if __name__ == "__main__":
 
     for name, value in run(640, float(sys.argv[1]) if len(sys.argv) > 1 else None).items():
         print(f"{name:40} {value:.4g}")
+
+
+def monotone(count: int = 60) -> dict[str, float]:
+    """Return how often a looser tolerance makes more segments: clean, spoilt, and as a scan."""
+    steps = grown = pictures = 0
+    worst = 0
+    shapes = list(every_shape().values())
+    for number, loops in enumerate(shapes[:: max(1, len(shapes) // count)][:count]):
+        spoil = ("", "noise jpeg", "noise")[number % 3]
+        grey = spoilt(picture(placed(loops, 400), 400), spoil, number)
+        settings = TraceSettings(speck=4.0, light="linear" if number % 2 else "stored")
+        made = []
+        for tolerance in _TOLERANCES:
+            try:
+                traced = trace(
+                    Picture(grey, None, None, "PNG"),
+                    PixelDatum(1.0),
+                    replace(settings, tolerance=tolerance),
+                )
+            except TraceError:
+                break
+            made.append(segment_count(list(traced.outline.loops)))
+        rises = np.diff(made)
+        pictures += len(made) == len(_TOLERANCES)
+        steps += len(rises)
+        grown += int((rises > 0).sum())
+        worst = max(worst, int(rises.max(initial=0)))
+    return {
+        "pictures": pictures,
+        "steps to a looser tolerance": steps,
+        "with more segments after it": grown,
+        "more segments at most": worst,
+    }

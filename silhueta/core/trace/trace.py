@@ -26,6 +26,7 @@ from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import light_table
+from silhueta.core.trace.beside import past_slopes
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.colour_trace import colour_loops
 from silhueta.core.trace.colours import split
@@ -48,6 +49,8 @@ from silhueta.core.work import Work
 
 _DEEPEST = {"all": 1_000_000, "outer": 0, "outer+holes": 1}
 _NOISY = 0.01  # px, from which noise was added to what a program drew
+_TIGHTEST, _STEPS = 0.25, 3  # px; tolerances tried from there on, in each doubling
+_TOO_MANY = 300_000  # edge points, from which only the tolerance itself is tried
 _TIMES = 4.5  # the noise from point to point, that it may be over longer ways
 _ALONG = 1.01  # points, at least, that noise goes along
 _ERROR_PX, _ERROR_MM = 0.8, 0.08  # slow errors of a photo's edge that are believed, at most
@@ -139,11 +142,15 @@ def trace(
             got = refind(got, bridged(got.field, drawn), settings)
             got = got._replace(contours=one_edge(got.contours, settings.pen == "inner"))
     with work.stage("contours"):
-        edge = _edge(got, settings, face, walls)
-        edge, tolerance = _wobbling(edge, settings, tolerance, size, ready is not None, walls)
+        found = _edge(got, settings, face, walls)
+        thick_only = walls is not None and ready is None
+        wobbling = _Wobbling(found, settings, size, seen=ready is not None, plain=thick_only)
+        tried = _ladder(settings, tolerance, len(found.contours.points))
+        (edge, fine), *closer = map(wobbling.at, tried)
+        tolerance = max(tolerance, fine)
     width = None if settings.pen is None else drawn.width * size
     with work.stage("fit"):
-        fitting = _Fitting(edge, tolerance, settings, ready is not None)
+        fitting = _Fitting(edge, fine, settings, ready is not None, tuple(closer))
         loops = _fit_all(fitting, work)
     with work.stage("check"):
         allowed = gate_of(tolerance, edge.noise)
@@ -298,6 +305,8 @@ def _edge(
         edge = Edge(top, noise_along(top), 1)
     elif not got.field.exact:
         edge = true_edge(got.field.values, got.contours)
+        if settings.light == "linear":
+            edge = edge._replace(contours=past_slopes(got.field.values, edge.contours))
     if settings.smooth > 0:
         length = settings.smooth / got.size
         calmed = [calm(points, length) for points in _pieces(edge.contours)]
@@ -305,32 +314,48 @@ def _edge(
     return edge
 
 
-def _wobbling(
-    edge: Edge,
-    settings: TraceSettings,
-    tolerance: float,
-    size: float,
-    photo: bool,
-    walls: Walls | None,
-) -> tuple[Edge, float]:
-    """Return the edge with how its errors go along it, and the tolerance that suits them, px.
+class _Wobbling:
+    """How an edge's errors go along it, and what that asks for at each tolerance.
 
     What a program drew has none, unless something added noise; then neighbours err together, too.
     """
-    if walls is not None and not photo:
-        return edge, tolerance
-    seen = photo or settings.light == "linear"
-    if not seen and edge.noise < _NOISY:
-        return edge, tolerance
-    wobble = wobble_of(edge.contours, min(_ERROR_PX, _ERROR_MM / size))
-    if not seen:
-        # waves that a program drew are no noise, however even they are
-        noise = min(max(edge.noise, wobble.noise), _TIMES * edge.noise)
-        return edge._replace(noise=noise, along=max(wobble.along, _ALONG)), tolerance
-    if settings.tolerance is None:
-        tolerance = max(tolerance, ROOM * wobble.error)
-    noise, along = wobble.at(tolerance)
-    return edge._replace(noise=noise, along=along, rough=True), tolerance
+
+    def __init__(
+        self, edge: Edge, settings: TraceSettings, size: float, *, seen: bool, plain: bool
+    ) -> None:
+        """Measure the edge; `seen` as a photo's part is, or `plain`, to be left as it is."""
+        self._edge = edge
+        self._free = settings.tolerance is None
+        self._seen = seen or settings.light == "linear"
+        quiet = plain or not (self._seen or edge.noise >= _NOISY)
+        most = min(_ERROR_PX, _ERROR_MM / size)
+        self._wobble = None if quiet else wobble_of(edge.contours, most)
+
+    def at(self, tolerance: float) -> tuple[Edge, float]:
+        """Return the edge with its noise, and the tolerance that suits it, px."""
+        edge, wobble = self._edge, self._wobble
+        if wobble is None:
+            return edge, tolerance
+        if not self._seen:
+            # waves that a program drew are no noise, however even they are
+            noise = min(max(edge.noise, wobble.noise), _TIMES * edge.noise)
+            return edge._replace(noise=noise, along=max(wobble.along, _ALONG)), tolerance
+        if self._free:
+            tolerance = max(tolerance, ROOM * wobble.error)
+        noise, along = wobble.at(tolerance)
+        return edge._replace(noise=noise, along=along, rough=True), tolerance
+
+
+def _ladder(settings: TraceSettings, tolerance: float, points: int) -> list[float]:
+    """Return the tolerances, px, that are tried, the loosest first.
+
+    One set by hand is rounded down to one of a few, and all closer ones of them are tried besides:
+    so a looser one has every outline to choose from that a closer one had.
+    """
+    if settings.tolerance is None or tolerance <= _TIGHTEST or points > _TOO_MANY:
+        return [tolerance]
+    count = int(np.floor(_STEPS * np.log2(tolerance / _TIGHTEST) + 1e-9)) + 1
+    return [_TIGHTEST * 2 ** (k / _STEPS) for k in reversed(range(count))]
 
 
 def _pieces(found: Contours) -> list[Floats]:
@@ -348,16 +373,25 @@ class _Fitting(NamedTuple):
     tolerance: float  # px
     settings: TraceSettings
     photo: bool = False  # a part's edge, noisy where its shadow is; a drawing's two edges are near
+    tighter: tuple[tuple[Edge, float], ...] = ()  # what the same is as closely as usual, and closer
 
     def loop(self, i: int) -> Loop:
         """Return contour `i` fitted, with curves where they may be."""
+        made = self._as_close(i)
+        for edge, tolerance in self.tighter:  # whoever allows more gets no more segments
+            closer = self._replace(edge=edge, tolerance=tolerance)._as_close(i)
+            made = closer if len(closer.nodes) < len(made.nodes) else made
+        if self.settings.fit == "curves":
+            points = self.edge.contours.contour(i)
+            return curved(made, points, max(self.tolerance, 3 * self.edge.noise))
+        return made
+
+    def _as_close(self, i: int) -> Loop:
+        """Return contour `i` as lines and arcs as close as the tolerance."""
         points, edge = self.edge.contours.contour(i), self.edge
         if edge.rough and self.photo:
             points = evened(points, edge.noise, lambda times: self._fitted(points, times))
-        made = self._fitted(points)
-        if self.settings.fit == "curves":
-            return curved(made, points, max(self.tolerance, 3 * edge.noise))
-        return made
+        return self._fitted(points)
 
     def _fitted(self, points: Floats, times: float = 1.0) -> Loop:
         """Return a contour fitted as so many times the edge's noise needs it."""

@@ -68,7 +68,7 @@ def evened(points: Floats, noise: float, loosely: Callable[[float], Loop]) -> Fl
         return points
     worst = float(np.quantile(local[worse], _WORST))
     nearest = _nearest(points, loosely(min(worst / noise, _LOOSEST)))
-    share = np.where(worse, noise / local, 1.0)
+    share = np.where(worse, noise / np.maximum(local, noise), 1.0)
     return np.asarray(nearest + share[:, None] * (points - nearest), np.float64)
 
 

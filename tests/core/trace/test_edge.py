@@ -8,6 +8,7 @@ from scipy.spatial import cKDTree
 from benchmarks.accuracy import dense
 from benchmarks.shapes import picture, placed, workshop_shapes
 from silhueta.core.picture.light import TOP, in_light, linear_of
+from silhueta.core.trace.beside import past_slopes
 from silhueta.core.trace.contours import contours
 from silhueta.core.trace.edge import THIRD, third_differences, true_edge
 
@@ -83,3 +84,20 @@ def test_the_edge_of_a_photo_is_half_way_in_light_and_not_in_stored_values():
     true = true_edge(lit, contours(lit, TOP * middle, least_area=100)).contours.points
     assert off(true) < 0.02
     assert off(bent) > 0.3
+
+
+@pytest.mark.parametrize("sharpened", [0.0, 0.6])
+def test_a_soft_shadow_beside_a_part_in_a_scan_is_none_of_it(sharpened):
+    part = 1 - GREY / 255
+    shadow = gaussian_filter(np.roll(part, (5, 2), axis=(0, 1)), 3.5)
+    light = gaussian_filter(0.78 * (1 - 0.42 * shadow) * (1 - part) + 0.04 * part, 0.8)
+    light += sharpened * (light - gaussian_filter(light, 1.5))
+    grey = np.round(TOP * np.clip(light, 0, 1)).astype(np.uint16)
+    found = true_edge(grey, contours(grey, 0.4 * TOP, least_area=100)).contours
+    moved = past_slopes(grey, found)
+    assert off(found.points) > 0.15
+    assert off(moved.points) < 0.06
+    # what lies on one edge already stays there
+    alone = np.round(TOP * gaussian_filter(0.78 * (1 - part) + 0.04 * part, 0.8)).astype(np.uint16)
+    true = true_edge(alone, contours(alone, 0.4 * TOP, least_area=100)).contours
+    assert off(past_slopes(alone, true).points) < 0.02

@@ -3,9 +3,13 @@
 import numpy as np
 import pytest
 
+from silhueta.core.datums import PixelDatum
+from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.contours import gathered
 from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.trace import trace
 from silhueta.core.trace.wobble import ROOM, wobble_of
+from silhueta.core.trace_settings import TraceSettings
 
 
 def process(fade: float, spread: float, count: int, seed: int) -> np.ndarray:
@@ -73,22 +77,18 @@ def test_errors_that_go_along_buy_no_segments_and_a_real_corner_does():
     assert len(fit_contour(square, tolerance, noise, 1, along=along, rough=True).loop.nodes) == 4
 
 
-@pytest.mark.xfail(
-    strict=True,
-    reason="wanted, and not reached: a looser chain that leaves the edge by more than usual is "
-    "fitted anew, tighter, and then has more segments than the tolerance before it",
-)
 def test_more_tolerance_never_makes_more_segments():
+    paper = Picture(np.full((300, 300), 255, np.uint8), None, None, "PNG")
     counts = []
     for seed in range(5):
         points = ring(0.9, 0.25, 120.0, seed)
         points[:, 0] = np.minimum(points[:, 0], 70.0)  # a flat besides
-        wobble = wobble_of(gathered([points], np.ones(1), 0))
+        edge = gathered([points + 150], np.full(1, 4e4), 0)
         made = []
         for tolerance in (0.25, 0.4, 0.6, 1.0, 1.6, 2.5, 4.0, 6.0):
-            noise, along = wobble.at(tolerance)
-            fit = fit_contour(points, tolerance, noise, 1, along=along, rough=True)
-            made.append(len(fit.loop.nodes))
+            settings = TraceSettings(tolerance=tolerance)
+            done = trace(paper, PixelDatum(1.0), settings, ready=edge)
+            made.append(len(done.outline.loops[0].nodes))
         counts.append(made)
     assert all(np.diff(made).max() <= 0 for made in counts), counts
     assert max(made[0] for made in counts) > min(made[-1] for made in counts)
