@@ -32,6 +32,7 @@ from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.calm import calm
 from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.part.ring import closed_path
+from silhueta.core.trace.part.shear import shorn
 from silhueta.core.trace.part.step import REACH, STEP, blur_of, fitted, outermost
 from silhueta.core.trace.walls import Walls
 
@@ -120,7 +121,13 @@ def border(rough: Floats, sight: Sight) -> Floats:
     outward = outward_of(ring)
     for _ in range(_TURNS):
         ring = _measured(ring, outward, _wall(ring, outward, sight.walls), sight)
-    return _untangled(ring)
+    ring = _untangled(ring)
+    again = shorn(ring, sight.light, sight.mm)
+    if again is ring:
+        return ring
+    ring = calm(again, _LAST_CALM)
+    outward = outward_of(ring)
+    return _untangled(_measured(ring, outward, _wall(ring, outward, sight.walls), sight))
 
 
 def _untangled(ring: Floats) -> Floats:

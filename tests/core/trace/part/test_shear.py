@@ -1,0 +1,42 @@
+"""Spurs and notches of an edge: what looks like its surroundings goes, what looks like face stays."""
+
+import numpy as np
+import pytest
+import shapely
+from shapely.geometry import Polygon
+
+from silhueta.core.trace.part.shear import shorn
+
+SIDE, MM = 200, 0.13
+FACE, GROUND = (0.5, 0.05, 0.04), (0.02, 0.15, 0.1)
+
+
+def ring_of(shape: Polygon) -> np.ndarray:
+    line = shape.exterior
+    return np.array([line.interpolate(s).coords[0] for s in np.arange(0, line.length, 1.0)])
+
+
+@pytest.mark.parametrize("spur_is_face", [False, True])
+@pytest.mark.parametrize("notched", [False, True])
+def test_a_narrow_spur_goes_unless_it_looks_like_the_face(spur_is_face, notched):
+    plate = Polygon([(40, 40), (160, 40), (160, 160), (40, 160)])
+    low, high = (142, 162) if notched else (140, 178)
+    narrow = Polygon([(96, low), (103, low), (103, high), (96, high)])
+    followed = plate.difference(narrow) if notched else plate.union(narrow)
+    true = followed if spur_is_face != notched else plate
+    light = np.full((SIDE, SIDE, 3), GROUND, np.float32)
+    y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5
+    light[shapely.contains_xy(true, x, y)] = FACE
+    found = Polygon(shorn(ring_of(followed), light, MM))
+    assert found.symmetric_difference(true).area < 25
+    assert followed.symmetric_difference(plate).area > 100
+
+
+def test_what_looks_like_neither_stays():
+    plate = Polygon([(40, 40), (160, 40), (160, 160), (40, 160)])
+    followed = plate.union(Polygon([(96, 140), (103, 140), (103, 178), (96, 178)]))
+    light = np.full((SIDE, SIDE, 3), GROUND, np.float32)
+    light[40:160, 40:160] = FACE
+    light[160:178, 96:103] = (0.12, 0.09, 0.06)  # between the two
+    ring = ring_of(followed)
+    assert shorn(ring, light, MM) is ring
