@@ -16,9 +16,9 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, Path, circle_loop, reverse
 from silhueta.core.geometry.pieces import place_of, stretch
 from silhueta.core.geometry.transform import transform
-from silhueta.core.tidy.offer import Frame, Limits
-from silhueta.core.tidy.offers import take_all
-from silhueta.core.tidy.thin import thinned
+from silhueta.core.tidy.offers.kinds import take_all
+from silhueta.core.tidy.offers.offer import Frame, Limits
+from silhueta.core.tidy.offers.thin import thinned
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QImage, QPainterPath

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import Overlaps
     from silhueta.core.files.svg_read import FileUnit, ReadDrawing
     from silhueta.core.geometry.outline import Outline
-    from silhueta.core.tidy.offer import Frame, Kind, Limits
+    from silhueta.core.tidy.offers.offer import Frame, Kind, Limits
 
 _FILE = click.Path(path_type=File)
 _DOUBTS: dict[Kind, str] = {
@@ -113,8 +113,8 @@ def tidy(
     from silhueta.core.files.drawing_open import large, on_page, told_of
     from silhueta.core.files.export import export
     from silhueta.core.inspection.figures import report as figures_report
-    from silhueta.core.tidy.offer import limits_for
-    from silhueta.core.tidy.offers import KINDS, take_all
+    from silhueta.core.tidy.offers.kinds import KINDS, take_all
+    from silhueta.core.tidy.offers.offer import limits_for
     from silhueta.core.tidy.widen import BROAD
 
     check_outputs(output, file, {"--report": (report, ".json")})
@@ -188,7 +188,7 @@ def _read(file: File, units: FileUnit | None, force: bool) -> ReadDrawing:
 
 def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tuple[Outline, int]:
     """Return the outline without the rectangle that a person asked to drop, and how many."""
-    from silhueta.core.tidy.offers import find_offer, take
+    from silhueta.core.tidy.offers.kinds import find_offer, take
 
     offer = find_offer(outline, "frame", limits, frame)
     return take(offer, offer.items), offer.count

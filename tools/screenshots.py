@@ -15,9 +15,9 @@ from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, settle
-from silhueta.app.stops.scale import ScaleSheet
-from silhueta.app.stops.tidy import TidySheet
-from silhueta.app.stops.trace import TraceSheet
+from silhueta.app.stops.scale.sheet import ScaleSheet
+from silhueta.app.stops.tidy.sheet import TidySheet
+from silhueta.app.stops.trace.sheet import TraceSheet
 from silhueta.app.window import Window
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -91,9 +91,9 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     shot("photo-trace")
     window.go("scale")
     shot("photo-scale")
-    window.sheets.scale.sure.click()
+    window.sheets["scale"].sure.click()
     shot("photo-sure")
-    window.sheets.scale.sure.click()
+    window.sheets["scale"].sure.click()
     window.go("picture")
     settle(window)
     shot("photo-picture")

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
+from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
@@ -29,6 +29,8 @@ JOB_SUFFIX = ".silhueta"
 
 class Filing(QObject):
     """What the window does with files."""
+
+    exported = Signal(object, object)  # job, proof of the file
 
     def __init__(self, window: Window) -> None:
         super().__init__(window)
@@ -292,8 +294,8 @@ class Filing(QObject):
             job, target = asked
             window.notice.hide()
             if result is not None:
-                window.sheets.cut_file.show_proof(job, cast("Proof", result))
                 window.go("cut_file")
+                self.exported.emit(job, result)
             else:
                 window.session.mark_saved(job, target)
 

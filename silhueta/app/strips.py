@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from silhueta.app.actions import Actions, key_text
-from silhueta.app.look.icons import icon, paint_icon
+from silhueta.app.look.icons import ICONS, icon, paint_icon
 from silhueta.app.look.theme import AMBER, BRASS, CARD, FAINT, INK, RULE, font
 from silhueta.app.widgets import Choice, sentence
 from silhueta.app.work import Bench
@@ -91,7 +91,7 @@ class TopBar(QWidget):
         painter.fillRect(self.rect(), CARD)
         painter.setPen(QPen(RULE, 1))
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        paint_icon(painter, "silhueta", QRectF(12, 10, 26, 26), INK)
+        paint_icon(painter, ICONS["silhueta"], QRectF(12, 10, 26, 26), INK)
         painter.end()
 
 

@@ -19,9 +19,9 @@ if TYPE_CHECKING:
 
     from silhueta.app.table.picture_layer import PictureLayer
     from silhueta.core.datum.rectify import Rectified
+    from silhueta.core.fitting.deviation import Deviation
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.picture.decode import Picture
-    from silhueta.core.trace.deviation import Deviation
     from silhueta.core.trace.job_trace import Stages, TracedJob
     from silhueta.core.trace.trace import Traced
 
@@ -70,7 +70,7 @@ class Tracing(QObject):
         self.counts = [0] * 256
         self.colours, self.flat_colours, self.light = colours, None, None
         if picture is not None:
-            from silhueta.core.trace.threshold import histogram
+            from silhueta.core.trace.edge.threshold import histogram
 
             self.counts = histogram(picture.grey).tolist()
 

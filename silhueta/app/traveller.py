@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -18,7 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QLabel, QVBoxLayout, QWidget
 
-from silhueta.app.look.icons import paint_icon
+from silhueta.app.look.icons import ICONS, paint_icon
 from silhueta.app.look.theme import (
     AMBER,
     AMBER_DEEP,
@@ -33,28 +32,10 @@ from silhueta.app.look.theme import (
     RULE,
     font,
 )
+from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 
 WIDTH = 212
-
-
-@dataclass(frozen=True)
-class StopState:
-    """How a stop stands: its result in one line, and whether it is done or needs a person."""
-
-    result: str
-    done: bool = False
-    wanted: int = 0  # things that need a person
-
-
-@dataclass(frozen=True)
-class Stop:
-    """An entry of the Traveller; `read` works its state out from the job."""
-
-    key: str
-    text: str
-    number: int  # among the eight stops: the one with Alt
-    read: Callable[[Job], StopState]
 
 
 class Traveller(QWidget):
@@ -62,7 +43,7 @@ class Traveller(QWidget):
 
     go = Signal(str)
 
-    def __init__(self, stops: list[Stop], parent: QWidget | None = None) -> None:
+    def __init__(self, stops: Sequence[Stop], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName("Traveller")
         self.setFixedWidth(WIDTH)
@@ -94,7 +75,7 @@ class Traveller(QWidget):
         self._name.setText(job.name)
         self._about.setText(about)
         for stop in self._stops:
-            self.buttons[stop.key].show_state(stop.read(job), stop.key == present)
+            self.buttons[stop.key].show_state(stop.state(job), stop.key == present)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the card with its string hole."""
@@ -131,8 +112,8 @@ class StopButton(QAbstractButton):
         standing = (
             "done" if state.done else f"{state.wanted} to look at" if state.wanted else "to come"
         )
-        self.setAccessibleName(f"{self._stop.text}, {standing}. {state.result}")
-        self.setToolTip(f"{self._stop.text}  Alt+{self._stop.number}\n{state.result}")
+        self.setAccessibleName(f"{self._stop.title}, {standing}. {state.result}")
+        self.setToolTip(f"{self._stop.title}  Alt+{self._stop.number}\n{state.result}")
         self.update()
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -163,7 +144,7 @@ class StopButton(QAbstractButton):
         painter.setPen(INK if self._state.done or self._present or self._state.wanted else FAINT)
         painter.setFont(font(16, QFont.Weight.DemiBold))
         painter.drawText(
-            QRectF(left, middle - 26, 150, 22), Qt.AlignmentFlag.AlignVCenter, self._stop.text
+            QRectF(left, middle - 26, 150, 22), Qt.AlignmentFlag.AlignVCenter, self._stop.title
         )
         painter.setPen(AMBER_DEEP if self._state.wanted else FAINT)
         small = font(13, QFont.Weight.Medium, narrow=True)
@@ -197,9 +178,9 @@ class StopButton(QAbstractButton):
         painter.setBrush(PENCIL if self._state.done else CARD)
         painter.drawEllipse(at, 12, 12)
         if self._state.done:
-            paint_icon(painter, "tick", icon_box, QColor("white"))
+            paint_icon(painter, ICONS["tick"], icon_box, QColor("white"))
         else:
-            paint_icon(painter, self._stop.key, icon_box, PENCIL if self._present else FAINT)
+            paint_icon(painter, self._stop.icon, icon_box, PENCIL if self._present else FAINT)
 
 
 def _two_lines(text: str, metrics: QFontMetrics, width: int) -> str:

@@ -31,7 +31,8 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
-from silhueta.app.states import STOPS, about, is_imported
+from silhueta.app.states import about, is_imported
+from silhueta.app.stops.route import STOPS, stop_of
 from silhueta.app.stops.sheets import Sheets
 from silhueta.app.strips import FadeStrip, NoticeStrip, ProgressStrip, StartCard, TopBar, ZoomStrip
 from silhueta.app.table.table import Table
@@ -120,7 +121,8 @@ class Window(QMainWindow):
         if key != self.present:
             self.table.stop_pick()
         self.present = key
-        self.table.show_photo(key in ("picture", "scale"), datums=key == "scale")
+        stop = stop_of(key)
+        self.table.show_photo(stop.photo, datums=stop.datums)
         self.table.solution = None
         self.sheets.show_stop(key)
         self._refresh()

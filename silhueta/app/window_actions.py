@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QKeySequence
 
 from silhueta.app.actions import Action
-from silhueta.app.states import STOPS, is_imported, why_no_cut_file
+from silhueta.app.states import is_imported
+from silhueta.app.stops.route import STOPS
 
 if TYPE_CHECKING:
     from silhueta.app.window import Window
@@ -26,22 +27,9 @@ def all_actions(window: Window) -> tuple[Action, ...]:
     )
 
 
-def _no_picture(window: Window) -> str:
-    return "" if window.session.job.picture is not None else "there is no picture yet"
-
-
 def _nothing_yet(window: Window) -> str:
     job = window.session.job
     return "" if job.picture is not None or is_imported(job) else "there is no picture yet"
-
-
-def _no_cut_file(window: Window) -> str:
-    return why_no_cut_file(window.session.job, window.tracing.failure)
-
-
-def _pick(window: Window) -> None:
-    window.go("scale")
-    window.sheets.scale.start_pick()
 
 
 def _job_actions(window: Window) -> tuple[Action, ...]:
@@ -157,36 +145,13 @@ def _demo_actions(window: Window) -> tuple[Action, ...]:
 
 
 def _stop_actions(window: Window) -> tuple[Action, ...]:
-    """Return the actions of the stops."""
+    """Return the actions of the stops, and those that go there."""
     return (
-        Action(
-            "pick",
-            "Pick two points of known distance",
-            partial(_pick, window),
-            (),
-            partial(_no_picture, window),
-            "scale length",
-        ),
-        Action(
-            "dxf",
-            "Save a DXF",
-            lambda: window.filing.export("dxf"),
-            (),
-            partial(_no_cut_file, window),
-            "cut file export",
-        ),
-        Action(
-            "svg",
-            "Save an SVG",
-            lambda: window.filing.export("svg"),
-            (),
-            partial(_no_cut_file, window),
-            "cut file export",
-        ),
+        *(action for stop in STOPS for action in stop.actions(window)),
         *(
             Action(
                 f"go_{stop.key}",
-                f"Go to {stop.text}",
+                f"Go to {stop.title}",
                 partial(window.go, stop.key),
                 (f"Alt+{stop.number}",),
                 words="stop worksheet",

@@ -14,9 +14,9 @@ from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
 from silhueta.core.job import PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
-from silhueta.core.tidy.thin import thinned
-from silhueta.core.trace.contours import contours
-from silhueta.core.trace.field import colour_field
+from silhueta.core.tidy.offers.thin import thinned
+from silhueta.core.trace.edge.contours import contours
+from silhueta.core.trace.edge.field import colour_field
 from silhueta.core.trace.part.border import Sight, border
 from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
 from silhueta.core.trace.trace import trace, trace_colours

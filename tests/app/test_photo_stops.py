@@ -62,7 +62,7 @@ def test_a_phone_photo_is_scaled_by_the_sheet_in_it_on_opening(hand, phone):
     assert not hand.window.table.tilted  # what is traced is the picture at true size
     hand.key(Qt.Key.Key_2, ALT)
     assert hand.window.table.tilted
-    text = hand.window.sheets.scale.result.text()
+    text = hand.window.sheets["scale"].result.text()
     assert "from the A4 sheet" in text
     assert "100 mm is good to ±" in text
     assert "The camera stood" in text
@@ -89,7 +89,7 @@ def test_a_sheet_that_is_not_there_is_explained(hand, bare):
     hand.click("choice-gauge")
     hand.click("find-gauge")
     hand.settle()
-    fault = hand.window.sheets.scale.fault
+    fault = hand.window.sheets["scale"].fault
     assert fault.isVisible()
     assert "gauge sheet is not to be seen" in fault.text()
     assert sheet_of(hand).name == "a4"  # what was found on opening stays
@@ -128,14 +128,14 @@ def test_corners_dragged_across_each_other_are_refused(hand, phone):
     QTest.mouseMove(hand.window.table, there)
     QTest.mouseRelease(hand.window.table, Qt.MouseButton.LeftButton, pos=there)
     hand.settle()
-    assert "cross" in hand.window.sheets.scale.fault.text()
+    assert "cross" in hand.window.sheets["scale"].fault.text()
     assert sheet_of(hand).corners == before
 
 
 def test_thickness_and_lens_change_the_size_and_nonsense_does_not(hand, phone):
     hand.open(phone)
     hand.key(Qt.Key.Key_2, ALT)
-    sheet = hand.window.sheets.scale
+    sheet = hand.window.sheets["scale"]
     hand.type(sheet.thickness, "4 mm")
     hand.settle()
     assert hand.window.session.job.optics.thickness == 4.0
@@ -157,10 +157,10 @@ def test_a_length_is_read_and_held_against_the_true_one(hand, phone):
     hand.click("check-length")
     for mm in ((90.0, 100.0), (210.0, 100.0)):  # the part's left and right edge
         hand.click_picture(*SCENE.plane().to_px(np.array([mm]))[0])
-    read = hand.window.sheets.scale.check.read
+    read = hand.window.sheets["scale"].check.read
     assert read.text().startswith(("Reads 119.9", "Reads 120.0"))
     assert "±" in read.text()
-    hand.type(hand.window.sheets.scale.check.true, "121 mm")
+    hand.type(hand.window.sheets["scale"].check.true, "121 mm")
     assert "off the true length" in read.text()
     assert read.text().startswith("▲")
     hand.click("show-sure")
@@ -191,7 +191,7 @@ def test_lengths_are_listed_with_what_they_are_off_and_contradictions_refused(ha
     hand.open(phone)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-length")
-    sheet = hand.window.sheets.scale
+    sheet = hand.window.sheets["scale"]
 
     def give(one, two, text):
         hand.click("pick-two-points")
@@ -218,8 +218,8 @@ def test_a_round_of_known_size(hand, bare):
     hand.click("pick-round")
     middle = SCENE.plane().to_px(np.array([[150.0, 100.0]]))[0]
     hand.click_picture(*middle)
-    assert "type the diameter first" in hand.window.sheets.scale.fault.text().lower()
-    hand.type(hand.window.sheets.scale.pages.diameter, "30 mm")
+    assert "type the diameter first" in hand.window.sheets["scale"].fault.text().lower()
+    hand.type(hand.window.sheets["scale"].pages.diameter, "30 mm")
     hand.click("pick-round")
     hand.click_picture(*middle)
     hand.settle()
@@ -236,7 +236,7 @@ def test_a_whole_page(hand, tmp_path):
     hand.open(file)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-page")
-    hand.window.sheets.scale.pages.page_size.button("a4").click()
+    hand.window.sheets["scale"].pages.page_size.button("a4").click()
     hand.settle()
     (page,) = hand.window.session.job.datums
     assert isinstance(page, PageDatum)
@@ -318,7 +318,7 @@ def test_the_readout_says_how_sure_the_size_is_and_waits_for_the_thickness(hand,
     assert float(unit.split()[1]) > 2.0  # anything from paper to 6 mm
     assert "thickness ?" in unit
     hand.key(Qt.Key.Key_2, ALT)
-    assert "Waiting for it" in hand.window.sheets.scale.thickness_note.text()
+    assert "Waiting for it" in hand.window.sheets["scale"].thickness_note.text()
     hand.click("paper-thin")
     hand.settle()
     _, unit = width()
@@ -335,7 +335,7 @@ def test_the_gauge_demo_shows_its_residuals(hand):
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("show-sure")
     assert not hand.window.table.grab().isNull()
-    hand.type(hand.window.sheets.scale.pages.bar_field, "101 mm")
+    hand.type(hand.window.sheets["scale"].pages.bar_field, "101 mm")
     hand.settle()
     assert sorted(size(hand)) == pytest.approx([127.4, 133.0], abs=0.3)
 

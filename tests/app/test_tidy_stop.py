@@ -7,7 +7,7 @@ from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
-from silhueta.app.stops.loop_list import state_box
+from silhueta.app.stops.tidy.loop_list import state_box
 from silhueta.core.cutting.drawing import draw
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.export import export
@@ -293,7 +293,7 @@ def test_a_list_of_five_thousand_loops_shows_only_what_is_seen(hand):
     hand.settle()
     view = hand.window.sheets["tidy"].loops.list
     assert view.model().rowCount() == 5000
-    from silhueta.app.stops import loop_list
+    from silhueta.app.stops.tidy import loop_list
 
     view.grab()
     drawn = sum(path in loop_list._PICTURES for path in paths)

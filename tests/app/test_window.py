@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from silhueta.app.finder import Finder
-from silhueta.app.states import STOPS
+from silhueta.app.stops.route import STOPS
 from silhueta.core.datums import DpiDatum, LengthDatum, OverallDatum
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import is_stale
@@ -46,7 +46,7 @@ def test_a_picture_with_its_dpi_is_traced_at_once(hand, plate_png):
     assert window.session.job.datums == (DpiDatum(254, "file"),)
     assert sizes(hand) == pytest.approx((60, 40), abs=0.02)
     assert window.present == "trace"
-    states = {stop.key: stop.read(window.session.job) for stop in STOPS}
+    states = {stop.key: stop.state(window.session.job) for stop in STOPS}
     assert states["picture"].result == "plate.png"
     assert states["scale"].result == "0.1 mm per pixel, from 254 dpi in the file"
     assert states["trace"].result == "2 loops, 5 segments"
@@ -63,7 +63,7 @@ def test_a_picture_without_dpi_asks_for_its_size(hand, plate_png, tmp_path):
     window = hand.window
     assert window.present == "scale"
     assert "Not true to size yet" in window.sheets["scale"].result.text()
-    assert STOPS[1].read(window.session.job).wanted == 1
+    assert STOPS[1].state(window.session.job).wanted == 1
     units = {
         unit for group in window.readout.groups() for name, _, unit in group if name == "width"
     }
@@ -82,7 +82,7 @@ def test_an_overall_width_in_any_unit(hand, plate_png, typed, wide):
     hand.open(plate_png)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-overall")
-    hand.type(hand.window.sheets.scale.pages.overall, typed)
+    hand.type(hand.window.sheets["scale"].pages.overall, typed)
     hand.settle()
     assert sizes(hand) == pytest.approx((wide, wide * 2 / 3), rel=1e-3)
     assert sizes(hand)[0] == pytest.approx(wide, rel=1e-9)
@@ -289,7 +289,7 @@ def test_the_picture_stays_in_view_when_its_scale_changes(hand, plate_png):
     before = table.from_pixel(QPointF(350, 250))
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-dpi")
-    hand.type(hand.window.sheets.scale.pages.dpi, "600")
+    hand.type(hand.window.sheets["scale"].pages.dpi, "600")
     hand.settle()
     assert (table.from_pixel(QPointF(350, 250)) - before).manhattanLength() < 1e-6
 
@@ -326,7 +326,7 @@ def test_a_job_is_saved_and_opened_again(hand, plate_png, tmp_path):
     hand.open(plate_png)
     hand.key(Qt.Key.Key_2, ALT)
     hand.click("choice-overall")
-    hand.type(hand.window.sheets.scale.pages.overall, "90")
+    hand.type(hand.window.sheets["scale"].pages.overall, "90")
     hand.settle()
     assert hand.window.session.dirty
     assert "•" in hand.window.windowTitle()

@@ -8,7 +8,7 @@ import pytest
 
 import silhueta
 from silhueta.cli import app
-from silhueta.core.tidy.offers import KINDS
+from silhueta.core.tidy.offers.kinds import KINDS
 from silhueta.core.wording import counted, stage_words
 
 

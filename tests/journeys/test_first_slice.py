@@ -49,7 +49,7 @@ def test_a_picture_of_ones_own_with_its_width_known(hand, tmp_path):
     hand.open(tmp_path / "photo.webp")
     window = hand.window
     assert window.present == "scale"
-    hand.type(window.sheets.scale.pages.overall, "111.98")
+    hand.type(window.sheets["scale"].pages.overall, "111.98")
     hand.settle()
     hand.click("next")
     assert window.present == "trace"

@@ -69,9 +69,9 @@ def test_journey_b_in_twenty_actions(hand, tmp_path):
     act("offers", hand.click, "choice-offers")
     act("take them all", hand.click, "take-all")
     act("scale", hand.key, Qt.Key.Key_2, ALT)
-    window.sheets.scale.show_page("overall")
-    window.sheets.scale.pages.axis.button("height").click()
-    act("300 mm high", hand.type, window.sheets.scale.pages.overall, "300 mm")
+    window.sheets["scale"].show_page("overall")
+    window.sheets["scale"].pages.axis.button("height").click()
+    act("300 mm high", hand.type, window.sheets["scale"].pages.overall, "300 mm")
     _, bottom, _, top = window.session.job.outline.bounds
     assert top - bottom == pytest.approx(300, rel=0.02)
     hand.key(Qt.Key.Key_8, ALT)

@@ -44,8 +44,8 @@ def test_journey_d_in_six_actions(hand, tmp_path):
     hand.click("take-all")  # 3
     hand.settle()
     hand.key(Qt.Key.Key_2, ALT)
-    hand.type(hand.window.sheets.scale.pages.overall, "200 mm")  # 4
-    assert "200" in hand.window.sheets.scale.result.text()
+    hand.type(hand.window.sheets["scale"].pages.overall, "200 mm")  # 4
+    assert "200" in hand.window.sheets["scale"].result.text()
     hand.key(Qt.Key.Key_8, ALT)
     hand.click("choice-svg")  # 5
     hand.answer = target
@@ -96,7 +96,7 @@ def test_without_a_picture_only_an_overall_size_can_be_given(hand, tmp_path):
     hand.open(file)
     job = hand.window.session.job
     hand.key(Qt.Key.Key_2, ALT)
-    scale = hand.window.sheets.scale
+    scale = hand.window.sheets["scale"]
     scale.show_page("dpi")
     hand.type(scale.pages.dpi, "300")
     assert "overall size" in scale.fault.text()

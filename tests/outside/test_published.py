@@ -7,9 +7,9 @@ from silhueta.core.cutting.drawing import draw
 from silhueta.core.datums import DpiDatum
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.export import export
+from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.job import TraceSettings
-from silhueta.core.trace.circle import fit_circle
 from silhueta.core.trace.trace import trace
 from silhueta.core.units import MM_PER_INCH, parse_length
 from tests.conftest import grey_picture

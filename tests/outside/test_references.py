@@ -26,9 +26,9 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box, length, signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop
 from silhueta.core.job import TraceSettings
-from silhueta.core.trace.contours import contours
-from silhueta.core.trace.skeleton import chains_of
-from silhueta.core.trace.threshold import histogram, otsu
+from silhueta.core.trace.edge.contours import contours
+from silhueta.core.trace.edge.threshold import histogram, otsu
+from silhueta.core.trace.pen.skeleton import chains_of
 from silhueta.core.trace.trace import trace
 from tests.conftest import drawn, grey_picture
 

@@ -12,11 +12,11 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import length, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, LINE, Loop, circle_loop
-from silhueta.core.tidy.crossed import uncrossed
-from silhueta.core.tidy.necks import necked
-from silhueta.core.tidy.offer import Limits
-from silhueta.core.tidy.offers import take_all
-from silhueta.core.tidy.thin import thinned
+from silhueta.core.tidy.offers.crossed import uncrossed
+from silhueta.core.tidy.offers.kinds import take_all
+from silhueta.core.tidy.offers.necks import necked
+from silhueta.core.tidy.offers.offer import Limits
+from silhueta.core.tidy.offers.thin import thinned
 from tests.conftest import square
 
 SHAPES = every_shape()

@@ -10,54 +10,33 @@ from silhueta.app.look.theme import INK
 _STROKE = 1.75
 # each a list of strokes; a stroke is points on the grid, or "o", centre x, y, radius
 Stroke = list[tuple[float, float]] | tuple[str, float, float, float]
-ICONS: dict[str, list[Stroke]] = {
-    "picture": [
-        [(4, 5), (20, 5), (20, 19), (4, 19), (4, 5)],
-        [(4, 16), (9, 11), (13, 15), (16, 12), (20, 16)],
-        ("o", 15.5, 8.8, 1.5),
-    ],
-    "scale": [
-        [(3, 9), (21, 9), (21, 15), (3, 15), (3, 9)],
-        [(7, 9), (7, 12)],
-        [(12, 9), (12, 13)],
-        [(17, 9), (17, 12)],
-    ],
-    "trace": [
-        [(5, 17), (6, 11), (10, 7), (15, 8), (19, 13)],
-        ("o", 5, 18.5, 1.6),
-        ("o", 19.3, 14.6, 1.6),
-    ],
-    "tidy": [
-        [(4, 18), (12, 10)],
-        [(10, 8), (14, 12), (11, 15)],
-        [(10, 8), (7, 11)],
-        [(15, 5), (17, 7), (19, 5)],
-        ("o", 17, 12, 1.2),
-    ],
-    "cut_file": [
-        [(12, 3), (12, 11)],
-        [(9, 8), (12, 11), (15, 8)],
-        [(5, 14), (5, 20), (19, 20), (19, 14)],
-    ],
-    "tick": [[(5, 12.5), (10, 17.5), (19, 7)]],
-    "fit": [
+Icon = tuple[Stroke, ...]
+ICONS: dict[str, Icon] = {
+    "tick": ([(5, 12.5), (10, 17.5), (19, 7)],),
+    "fit": (
         [(4, 9), (4, 4), (9, 4)],
         [(15, 4), (20, 4), (20, 9)],
         [(20, 15), (20, 20), (15, 20)],
         [(9, 20), (4, 20), (4, 15)],
-    ],
-    "plus": [[(12, 5), (12, 19)], [(5, 12), (19, 12)]],
-    "minus": [[(5, 12), (19, 12)]],
-    "close": [[(6, 6), (18, 18)], [(18, 6), (6, 18)]],
-    "silhueta": [
+    ),
+    "plus": (
+        [(12, 5), (12, 19)],
+        [(5, 12), (19, 12)],
+    ),
+    "minus": ([(5, 12), (19, 12)],),
+    "close": (
+        [(6, 6), (18, 18)],
+        [(18, 6), (6, 18)],
+    ),
+    "silhueta": (
         [(4, 14), (6, 8), (11, 5), (17, 7), (20, 12), (17, 18), (10, 19), (5, 17), (4, 14)],
         ("o", 12, 12, 3),
-    ],
+    ),
 }
 
 
-def paint_icon(painter: QPainter, name: str, box: QRectF, colour: QColor) -> None:
-    """Paint icon `name` into `box`."""
+def paint_icon(painter: QPainter, strokes: Icon, box: QRectF, colour: QColor) -> None:
+    """Paint an icon into `box`."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.translate(box.topLeft())
@@ -67,7 +46,7 @@ def paint_icon(painter: QPainter, name: str, box: QRectF, colour: QColor) -> Non
     pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
     painter.setPen(pen)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    for stroke in ICONS[name]:
+    for stroke in strokes:
         if isinstance(stroke, tuple):
             painter.drawEllipse(QPointF(stroke[1], stroke[2]), stroke[3], stroke[3])
         else:
@@ -82,7 +61,7 @@ def icon(name: str, colour: QColor = INK, size: int = 20) -> QIcon:
         pixels = QPixmap(QSize(size * ratio, size * ratio))
         pixels.fill(Qt.GlobalColor.transparent)
         painter = QPainter(pixels)
-        paint_icon(painter, name, QRectF(0, 0, size * ratio, size * ratio), colour)
+        paint_icon(painter, ICONS[name], QRectF(0, 0, size * ratio, size * ratio), colour)
         painter.end()
         pixels.setDevicePixelRatio(ratio)
         made.addPixmap(pixels)

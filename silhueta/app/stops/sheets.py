@@ -6,13 +6,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QStackedWidget
 
-from silhueta.app.stops.picture import PictureSheet
+from silhueta.app.stops.route import following, stop_of
 from silhueta.app.widgets import leave_space
 from silhueta.app.work import Bench
 
 if TYPE_CHECKING:
-    from silhueta.app.stops.cut_file import CutFileSheet
-    from silhueta.app.stops.scale import ScaleSheet
     from silhueta.app.stops.worksheet import Worksheet
     from silhueta.app.window import Window
 
@@ -28,7 +26,9 @@ class Sheets(QStackedWidget):
     def __getitem__(self, key: str) -> Worksheet:
         """Return the worksheet of the stop `key`."""
         if key not in self._made:
-            sheet = self._make(key)
+            stop = stop_of(key)
+            sheet = stop.make(self._window)
+            sheet.belong_to(stop, following(stop))
             sheet.go.connect(self._window.go)
             sheet.failed.connect(self._window.say)
             leave_space(sheet)
@@ -49,52 +49,3 @@ class Sheets(QStackedWidget):
     def show_stop(self, key: str) -> None:
         """Show the worksheet of the stop `key`."""
         self.setCurrentWidget(self[key])
-
-    @property
-    def scale(self) -> ScaleSheet:
-        """The worksheet of Scale."""
-        from silhueta.app.stops.scale import ScaleSheet
-
-        sheet = self["scale"]
-        assert isinstance(sheet, ScaleSheet)
-        return sheet
-
-    @property
-    def cut_file(self) -> CutFileSheet:
-        """The worksheet of Cut file."""
-        from silhueta.app.stops.cut_file import CutFileSheet
-
-        sheet = self["cut_file"]
-        assert isinstance(sheet, CutFileSheet)
-        return sheet
-
-    def _make(self, key: str) -> Worksheet:
-        window = self._window
-        session, tracing, table = window.session, window.tracing, window.table
-        if key == "picture":
-            picture = PictureSheet(session, tracing, table, self)
-            picture.open.clicked.connect(window.filing.open)
-            picture.reopen.connect(window.filing.reopen)
-            return picture
-        if key == "scale":
-            from silhueta.app.stops.scale import ScaleSheet
-
-            scale = ScaleSheet(session, tracing, table, self)
-            scale.save_gauge.connect(window.filing.save_gauge)
-            window.progress.follow(scale.bench)
-            return scale
-        if key == "trace":
-            from silhueta.app.stops.trace import TraceSheet
-
-            return TraceSheet(session, tracing, table, self)
-        if key == "tidy":
-            from silhueta.app.stops.tidy import TidySheet
-
-            tidy = TidySheet(session, tracing, table, self)
-            window.progress.follow(tidy.offers.bench)
-            return tidy
-        from silhueta.app.stops.cut_file import CutFileSheet
-
-        cut = CutFileSheet(session, tracing, self)
-        cut.save.connect(window.filing.export)
-        return cut

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLay
 
 from silhueta.app.look.theme import AMBER, FAINT, PAPER, font
 from silhueta.app.session import Session
+from silhueta.app.stops.stop import Stop
 from silhueta.core.job import Job
 
 
@@ -20,14 +21,12 @@ class Worksheet(QWidget):
     go = Signal(str)  # the key of another stop
     failed = Signal(str)
 
-    def __init__(
-        self, session: Session, title: str, question: str, parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        head = QLabel(title, self)
+        self._following: Stop | None = None
+        self._head, self._asked = head, asked = QLabel(self), QLabel(self)
         head.setFont(font(22, QFont.Weight.Bold))
-        asked = QLabel(question, self)
         asked.setWordWrap(True)
         asked.setStyleSheet(f"color: {FAINT.name()}")
         inside = QWidget(self)
@@ -56,11 +55,27 @@ class Worksheet(QWidget):
         layout.addWidget(self.result)
         layout.addWidget(self.next)
 
+    def belong_to(self, stop: Stop, following: Stop | None) -> None:
+        """Be the worksheet of a stop; the brass button leads on to the one that follows."""
+        self._head.setText(stop.title)
+        self._asked.setText(stop.question)
+        self._following = following
+        self.refresh(self.session.job)
+
+    def go_on(self) -> None:
+        """Go to the stop that follows."""
+        if self._following is not None:
+            self.go.emit(self._following.key)
+
+    def way_on(self, why_not: str = "") -> None:
+        """Name the brass button after the stop that follows; grey with a reason where barred."""
+        if self._following is not None:
+            self.set_next(f"On to {self._following.title}", why_not)
+
     def connect_job(self) -> None:
         """Begin to follow the job; called once the stop has made its controls."""
         self.body.addStretch(1)
         self.session.job_changed.connect(self.renew)
-        self.refresh(self.session.job)
 
     def renew(self, _: object = None) -> None:
         """Show the job anew, if anyone sees it."""

@@ -14,7 +14,7 @@ from silhueta.core.units import Unit, format_length
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
-    from silhueta.core.trace.deviation import Deviation
+    from silhueta.core.fitting.deviation import Deviation
 
 _SHOWN = 24.0  # screen px that the largest deviation is stretched to
 _MOST = 30_000  # points painted

@@ -15,8 +15,8 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, OpenPath, Path, reverse
 from silhueta.core.geometry.pieces import Place, chained, opened, point_at, segment_of, stretch
-from silhueta.core.tidy.gaps import end_way
-from silhueta.core.tidy.nodes import without_nodes
+from silhueta.core.tidy.offers.gaps import end_way
+from silhueta.core.tidy.offers.nodes import without_nodes
 
 _BENT = 0.2  # bulge of an arc that a line is made into
 _NOTHING = 1e-6  # mm

@@ -13,9 +13,9 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.fitting.fit import fit_contour, fit_open
 from silhueta.core.geometry.path import CUBIC, Floats, Loop, OpenPath, Path
 from silhueta.core.geometry.pieces import chained
-from silhueta.core.trace.fit import fit_contour, fit_open
 
 Way = Literal["edge", "straight", "smooth"]
 _LARGEST = 480  # px of a window's side

@@ -16,8 +16,8 @@ from silhueta.core.geometry.path import Path, reverse
 from silhueta.core.geometry.pieces import Place, place_of
 from silhueta.core.job import Job, with_outline
 from silhueta.core.tidy import edit
-from silhueta.core.tidy.crossed import both_places
-from silhueta.core.tidy.offer import edited
+from silhueta.core.tidy.offers.crossed import both_places
+from silhueta.core.tidy.offers.offer import edited
 
 Pick = tuple[int, int]
 _CHORD = 0.002  # mm, for crossings

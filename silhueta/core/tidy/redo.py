@@ -10,7 +10,7 @@ from silhueta.core.geometry.path import OpenPath, Path, reverse
 from silhueta.core.geometry.pieces import place_of, stretch
 from silhueta.core.job import Job, with_outline
 from silhueta.core.tidy.edit import redone
-from silhueta.core.tidy.offer import edited
+from silhueta.core.tidy.offers.offer import edited
 
 _CHORD = 0.02  # mm
 

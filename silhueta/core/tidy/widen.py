@@ -9,7 +9,7 @@ import numpy as np
 
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.tidy.thin import fitted
+from silhueta.core.tidy.offers.thin import fitted
 
 if TYPE_CHECKING:
     from shapely import Polygon

@@ -31,7 +31,8 @@ from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.again import ALIKE_CHORD, beside, known_again
-from silhueta.core.trace.domain import Prepared, prepare, prepare_colour, prepare_part
+from silhueta.core.trace.edge.walls import Walls
+from silhueta.core.trace.part.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.reading import (
     Light,
     Reading,
@@ -41,7 +42,6 @@ from silhueta.core.trace.reading import (
     settings_of,
 )
 from silhueta.core.trace.trace import Traced, trace, trace_colours
-from silhueta.core.trace.walls import Walls
 from silhueta.core.trace_settings import Read
 from silhueta.core.work import Work
 
@@ -102,7 +102,7 @@ class Stages:
         return made.picture
 
     def _by_colour(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
-        from silhueta.core.trace.field import colour_field
+        from silhueta.core.trace.edge.field import colour_field
 
         away = replace(source, grey=colour_field(self.colours(job), job.trace.colours))
         strokes = [s for s in job.clean if isinstance(s, Stroke)]

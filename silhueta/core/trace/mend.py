@@ -13,11 +13,11 @@ from typing import Literal, NamedTuple
 import numpy as np
 import shapely
 
+from silhueta.core.fitting.fit import fit_open, polygon
 from silhueta.core.geometry.path import Floats, Loop, OpenPath, Path
 from silhueta.core.geometry.region.segments import chords_of, segments_of
 from silhueta.core.geometry.sweep import Ints, near_blocks, sweep
-from silhueta.core.trace.contours import Contours
-from silhueta.core.trace.fit import fit_open, polygon
+from silhueta.core.trace.edge.contours import Contours
 from silhueta.core.work import Work
 
 _CHORD = 0.01  # px, for the search for crossings

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.tally import tally
-from silhueta.core.trace.colours import main_colours
+from silhueta.core.trace.colour.split import main_colours
 from silhueta.core.trace.part.looks import ground_light
 from silhueta.core.trace_settings import Read, TraceSettings
 
@@ -225,7 +225,7 @@ def _flat_ground(grey: NDArray[np.uint8]) -> bool:
 def _figure(grey: NDArray[np.uint8]) -> tuple[NDArray[np.bool_], bool]:
     """Return what is no ground, and whether that is lighter."""
     counts = tally(grey)
-    from silhueta.core.trace.threshold import automatic_level
+    from silhueta.core.trace.edge.threshold import automatic_level
 
     if np.count_nonzero(counts) < 2:
         return np.zeros(grey.shape, bool), False

@@ -19,6 +19,10 @@ from silhueta.core.datum.edges import Grey
 from silhueta.core.datum.fixing import kind_of, mm_per_px
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import Datum, OverallDatum
+from silhueta.core.fitting.curves import curved
+from silhueta.core.fitting.deviation import Deviation, deviation_of
+from silhueta.core.fitting.fit import fit_contour, gate_of
+from silhueta.core.fitting.segments import TRIM
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
@@ -26,24 +30,20 @@ from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import DEFAULT_TOLERANCE_PX
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.light import light_table
-from silhueta.core.trace.beside import past_slopes
-from silhueta.core.trace.calm import calm
-from silhueta.core.trace.colour_trace import colour_loops
-from silhueta.core.trace.colours import split
-from silhueta.core.trace.contours import Contours, gathered
-from silhueta.core.trace.curves import curved
-from silhueta.core.trace.deviation import Deviation, deviation_of
-from silhueta.core.trace.edge import Edge, noise_along, true_edge
-from silhueta.core.trace.field import Field
-from silhueta.core.trace.find import Found, Placed, bound, find, refind
-from silhueta.core.trace.fit import fit_contour, gate_of
+from silhueta.core.trace.colour.loops import colour_loops
+from silhueta.core.trace.colour.split import split
+from silhueta.core.trace.edge.beside import past_slopes
+from silhueta.core.trace.edge.calm import calm
+from silhueta.core.trace.edge.contours import Contours, gathered
+from silhueta.core.trace.edge.field import Field
+from silhueta.core.trace.edge.find import Found, Placed, bound, find, refind
+from silhueta.core.trace.edge.true import Edge, noise_along, true_edge
+from silhueta.core.trace.edge.uneven import evened
+from silhueta.core.trace.edge.walls import Walls, at_the_top
+from silhueta.core.trace.edge.wobble import ROOM, wobble_of
 from silhueta.core.trace.mend import mended
-from silhueta.core.trace.pen import Drawing
-from silhueta.core.trace.pen_trace import bridged, lines_of, middles, one_edge
-from silhueta.core.trace.segments import TRIM
-from silhueta.core.trace.uneven import evened
-from silhueta.core.trace.walls import Walls, at_the_top
-from silhueta.core.trace.wobble import ROOM, wobble_of
+from silhueta.core.trace.pen.lines import Drawing
+from silhueta.core.trace.pen.middles import bridged, lines_of, middles, one_edge
 from silhueta.core.trace_settings import Keep, TraceSettings
 from silhueta.core.work import Work
 

@@ -15,8 +15,8 @@ from silhueta.core.geometry.pieces import Place
 from silhueta.core.job import Job
 from silhueta.core.tidy import node_edits
 from silhueta.core.tidy.choose import keep_only, set_taken, swap
-from silhueta.core.tidy.offer import Limits
-from silhueta.core.tidy.offers import find_offers, take
+from silhueta.core.tidy.offers.kinds import find_offers, take
+from silhueta.core.tidy.offers.offer import Limits
 from silhueta.core.tidy.resize import resized
 from tests.conftest import square
 

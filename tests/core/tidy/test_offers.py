@@ -16,8 +16,8 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, LINE, Loop, OpenPath, circle_loop
 from silhueta.core.geometry.pieces import Place, stretch
 from silhueta.core.geometry.transform import transform
-from silhueta.core.tidy.offer import Limits, limits_for
-from silhueta.core.tidy.offers import KINDS, find_offer, find_offers, take, take_all
+from silhueta.core.tidy.offers.kinds import KINDS, find_offer, find_offers, take, take_all
+from silhueta.core.tidy.offers.offer import Limits, limits_for
 from tests.conftest import hole, square
 
 

@@ -12,7 +12,7 @@ from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.march import node_turns
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, circle_loop
-from silhueta.core.tidy.thin import thinned
+from silhueta.core.tidy.offers.thin import thinned
 from tests.conftest import square
 
 

@@ -9,10 +9,10 @@ from scipy.ndimage import gaussian_filter
 from silhueta.core.datum.scale import Scale
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.job import TraceSettings
-from silhueta.core.trace.borders import OUTSIDE, borders
-from silhueta.core.trace.colour_trace import colour_loops
-from silhueta.core.trace.colours import Split
-from silhueta.core.trace.skeleton import chains_of, ends_of, without_spurs
+from silhueta.core.trace.colour.borders import OUTSIDE, borders
+from silhueta.core.trace.colour.loops import colour_loops
+from silhueta.core.trace.colour.split import Split
+from silhueta.core.trace.pen.skeleton import chains_of, ends_of, without_spurs
 from silhueta.core.trace.trace import trace_colours
 from silhueta.core.work import Work
 

@@ -13,9 +13,9 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import TraceSettings
-from silhueta.core.trace import colours
-from silhueta.core.trace.borders import OUTSIDE, borders
-from silhueta.core.trace.colours import proposed, split
+from silhueta.core.trace.colour import split as colours
+from silhueta.core.trace.colour.borders import OUTSIDE, borders
+from silhueta.core.trace.colour.split import proposed, split
 from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.trace import trace_colours
 from silhueta.demo.drawings import emblem_job

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from silhueta.core.geometry.path import circle_loop
-from silhueta.core.trace.contours import contours
+from silhueta.core.trace.edge.contours import contours
 from tests.conftest import drawn, hole, square
 
 

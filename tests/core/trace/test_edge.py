@@ -8,9 +8,9 @@ from scipy.spatial import cKDTree
 from benchmarks.accuracy import dense
 from benchmarks.shapes import picture, placed, workshop_shapes
 from silhueta.core.picture.light import TOP, in_light, linear_of
-from silhueta.core.trace.beside import past_slopes
-from silhueta.core.trace.contours import contours
-from silhueta.core.trace.edge import THIRD, third_differences, true_edge
+from silhueta.core.trace.edge.beside import past_slopes
+from silhueta.core.trace.edge.contours import contours
+from silhueta.core.trace.edge.true import THIRD, third_differences, true_edge
 
 SIDE = 400
 SLOT = placed(workshop_shapes()["slot"], SIDE)

@@ -14,7 +14,7 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import Job, Patch, PictureFile, TraceSettings
 from silhueta.core.trace.again import beside
-from silhueta.core.trace.field import colour_field
+from silhueta.core.trace.edge.field import colour_field
 from silhueta.core.trace.job_trace import touched, trace_job
 from silhueta.core.trace.trace import trace
 from tests.conftest import drawn, encoded, grey_picture, square

@@ -7,13 +7,13 @@ from skimage.measure import find_contours
 
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import PixelDatum
+from silhueta.core.fitting.fit import fit_contour
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.measure import bounding_box, length
 from silhueta.core.geometry.path import ARC, LINE, Loop, circle_loop
 from silhueta.core.job import TraceSettings
 from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.contours import gathered
-from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.edge.contours import gathered
 from silhueta.core.trace.mend import mended
 from silhueta.core.trace.trace import trace, trace_colours
 from silhueta.core.work import Work

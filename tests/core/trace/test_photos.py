@@ -19,9 +19,9 @@ from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Crop, Stroke
+from silhueta.core.trace.edge.threshold import clear_level
+from silhueta.core.trace.edge.walls import Walls, at_the_top
 from silhueta.core.trace.job_trace import Stages, edges_in_picture, size_sigma, trace_job
-from silhueta.core.trace.threshold import clear_level
-from silhueta.core.trace.walls import Walls, at_the_top
 from silhueta.core.work import Work
 
 A4 = (210.0, 297.0)

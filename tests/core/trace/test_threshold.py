@@ -3,7 +3,7 @@ import pytest
 
 from silhueta.core.errors import TraceError
 from silhueta.core.job import TraceSettings
-from silhueta.core.trace.threshold import automatic_level, histogram, level_of, otsu
+from silhueta.core.trace.edge.threshold import automatic_level, histogram, level_of, otsu
 from tests.conftest import grey_picture
 
 

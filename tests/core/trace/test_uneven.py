@@ -7,10 +7,10 @@ import pytest
 from scipy.signal import lfilter
 from scipy.spatial import cKDTree
 
+from silhueta.core.fitting.fit import fit_contour
 from silhueta.core.picture.decode import decode
-from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.edge.uneven import evened, local_noise
 from silhueta.core.trace.job_trace import trace_job
-from silhueta.core.trace.uneven import evened, local_noise
 from silhueta.demo.drawings import heron_job
 
 _NOISE, _ALONG = 0.2, 25.0

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from silhueta.core.datums import PixelDatum
+from silhueta.core.fitting.fit import fit_contour
 from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.contours import gathered
-from silhueta.core.trace.fit import fit_contour
+from silhueta.core.trace.edge.contours import gathered
+from silhueta.core.trace.edge.wobble import ROOM, wobble_of
 from silhueta.core.trace.trace import trace
-from silhueta.core.trace.wobble import ROOM, wobble_of
 from silhueta.core.trace_settings import TraceSettings
 
 

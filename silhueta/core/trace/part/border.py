@@ -29,12 +29,12 @@ import numpy as np
 
 from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
-from silhueta.core.trace.calm import calm
+from silhueta.core.trace.edge.calm import calm
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.part.ring import closed_path
 from silhueta.core.trace.part.shear import shorn
 from silhueta.core.trace.part.step import REACH, STEP, blur_of, fitted, outermost
-from silhueta.core.trace.walls import Walls
 
 _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again

@@ -21,8 +21,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.path import Floats
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, Mask, largest
-from silhueta.core.trace.walls import Walls
 
 _CLEAR = 0.15  # sharp step of the logarithm of light, over 2 px, that is a clear edge
 _WITHIN = 0.5  # of an edge close inside of another, that speaks against that one

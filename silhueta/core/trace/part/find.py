@@ -15,7 +15,8 @@ from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.light import TOP, in_light
 from silhueta.core.picture.verdict import focus_width
-from silhueta.core.trace.contours import Contours, contours, gathered
+from silhueta.core.trace.edge.contours import Contours, contours, gathered
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.finer import Finer, finer, like_a_shadow
@@ -32,7 +33,6 @@ from silhueta.core.trace.part.looks import (
 from silhueta.core.trace.part.small import Scene, fine_grain, shrunk, small_of
 from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, may_be_hole, weak_share
 from silhueta.core.trace.part.whole import Explanation, things
-from silhueta.core.trace.walls import Walls
 from silhueta.core.work import Work
 
 _CLOSER = 600_000  # px of the one in which its holes are

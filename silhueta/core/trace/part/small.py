@@ -15,12 +15,12 @@ from numpy.typing import NDArray
 
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.light import TOP, in_light
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import (
     Light,
     Mask,
     Seen,
 )
-from silhueta.core.trace.walls import Walls
 
 _SMALL = 400_000  # px of the picture in which the part is looked for
 _RIM_MM, _CLEAR_MM = 0.8, 2.0  # inside and outside of the sheet's edge that is of neither side

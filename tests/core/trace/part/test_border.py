@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import (
     Sight,
     border,
@@ -12,7 +13,6 @@ from silhueta.core.trace.part.border import (
     outward_of,
     sharpness_at,
 )
-from silhueta.core.trace.walls import Walls
 
 MM = 0.12
 FINE = 6

@@ -1,4 +1,4 @@
-"""Spurs and notches of an edge: what looks like its surroundings goes, what looks like face stays."""
+"""Spurs and notches: what looks like its surroundings goes, what looks like face stays."""
 
 import numpy as np
 import pytest

@@ -1,0 +1,128 @@
+"""Worksheet of the stop Cut file."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path as File
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.states import why_no_cut_file
+from silhueta.app.stops.worksheet import Worksheet
+from silhueta.app.tracing import Tracing
+from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.files.proof import Proof
+from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.job import Job, set_cut_file
+from silhueta.core.units import MM_PER_INCH, format_length
+from silhueta.core.wording import counted
+
+
+class CutFileSheet(Worksheet):
+    """Which file, in which unit, from which corner; then save it and see the proof."""
+
+    save = Signal(str)  # "dxf" or "svg"
+
+    def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._tracing = tracing
+        self._proof: tuple[Job, Proof] | None = None
+        self._format = "dxf"
+        self.format = Choice("File", {"dxf": "DXF", "svg": "SVG"}, self)
+        self.format.set_chosen("dxf")
+        self.about = Note()
+        self.version_heading = heading("DXF version")
+        self.version = Choice("DXF version", {"R2000": "R2000", "R12": "R12, oldest"}, self)
+        self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
+        self.units_note = Note()
+        self.origin = Choice(
+            "Zero point", {"corner": "Part's corner", "picture": "Picture's"}, self
+        )
+        self.sheet = QLabel(self)
+        self.sheet.setWordWrap(True)
+        for item in (
+            heading("File"),
+            self.format,
+            self.about,
+            self.version_heading,
+            self.version,
+            heading("Unit in the file"),
+            self.units,
+            self.units_note,
+            heading("Zero point"),
+            self.origin,
+            Note("Lower left of the part, or of the whole picture."),
+            heading("What is written"),
+            self.sheet,
+        ):
+            self.body.addWidget(item)
+        self.format.chosen.connect(self._choose_format)
+        self.version.chosen.connect(lambda key: self._set("DXF version", dxf_version=key))
+        self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
+        self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
+        self.next.clicked.connect(lambda: self.save.emit(self._format))
+        tracing.changed.connect(self.renew)
+        self.connect_job()
+
+    def _choose_format(self, key: str) -> None:
+        self._format = key
+        self.refresh(self.session.job)
+
+    def _set(self, label: str, **changes: Any) -> None:
+        self.session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
+
+    def show_proof(self, job: Job, proof: Proof) -> None:
+        """Show what reading the written file back gave."""
+        self._proof = (job, proof)
+        self.refresh(self.session.job)
+
+    def refresh(self, job: Job) -> None:
+        """Show the settings and what will be in the file."""
+        plan = job.cut_file
+        dxf = self._format == "dxf"
+        self.about.say(
+            "For most plasma and router programs." if dxf else "For most laser and knife programs."
+        )
+        self.version.set_chosen(plan.dxf_version)
+        for widget in (self.version, self.version_heading):
+            widget.setVisible(dxf)
+        self.units.set_chosen(plan.units)
+        other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
+        self.units_note.say(
+            f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
+        )
+        self.origin.set_chosen(plan.origin)
+        name = self._format.upper()
+        reason = why_no_cut_file(job, self._tracing.failure)
+        self.set_next(f"Save {name}…", reason)
+        if reason:
+            self.sheet.setText("nothing yet")
+            self.say_result(f"Not yet: {reason}.", True)
+            return
+        got = outline_figures(job.outline)
+        width, height = got.size_mm
+        self.sheet.setText(
+            f"{width:,.2f} × {height:,.2f} mm\n"
+            f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
+            f"{got.outer_loops} outer, {counted(got.holes, 'hole')}, {got.open_paths} open\n"
+            f"{counted(got.lines, 'line')}, {counted(got.arcs, 'arc')}; holes come first"
+        )
+        self._show_saved(job)
+
+    def _show_saved(self, job: Job) -> None:
+        if self._proof is None:
+            self.say_result("Every file is read back and compared before it is kept.")
+            return
+        saved_job, proof = self._proof
+        got, unit = proof.figures, "mm" if proof.units == "mm" else "in"
+        width, height = (format_length(v, "mm" if unit == "mm" else "in") for v in got.size_mm)
+        same = saved_job.outline is job.outline and saved_job.cut_file == job.cut_file
+        now = "" if same else "\nThe job has changed since: save again."
+        self.say_result(
+            f"Saved {File(proof.file).name} and read back: {width} × {height}, "
+            f"{counted(got.outer_loops + got.holes, 'loop')} closed, {got.open_paths} open.{now}",
+            fault=not same,
+        )

@@ -1,0 +1,69 @@
+"""The stop Cut file: what the window knows of it before it is visited."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from silhueta.app.actions import Action
+from silhueta.app.states import is_imported, why_no_cut_file
+from silhueta.app.stops.stop import Stop, StopState
+from silhueta.core.datum.fixing import true_size
+from silhueta.core.job import Job
+
+if TYPE_CHECKING:
+    from silhueta.app.stops.worksheet import Worksheet
+    from silhueta.app.window import Window
+
+
+def cut_file_state(job: Job) -> StopState:
+    """Return the state of the stop Cut file."""
+    if job.picture is None and not is_imported(job):
+        return StopState("")
+    if not true_size(job):
+        return StopState("waits for the scale")
+    plan = job.cut_file
+    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero at the {plan.origin}")
+
+
+def _make(window: Window) -> Worksheet:
+    from silhueta.app.stops.cut_file.sheet import CutFileSheet
+
+    sheet = CutFileSheet(window.session, window.tracing, window.sheets)
+    sheet.save.connect(window.filing.export)
+    window.filing.exported.connect(sheet.show_proof)
+    return sheet
+
+
+def _why_not(window: Window) -> str:
+    return why_no_cut_file(window.session.job, window.tracing.failure)
+
+
+def _actions(window: Window) -> tuple[Action, ...]:
+    return tuple(
+        Action(
+            name.lower(),
+            f"Save {article} {name}",
+            partial(window.filing.export, name.lower()),
+            (),
+            partial(_why_not, window),
+            "cut file export",
+        )
+        for article, name in (("a", "DXF"), ("an", "SVG"))
+    )
+
+
+CUT_FILE = Stop(
+    key="cut_file",
+    title="Cut file",
+    number=8,
+    question="What does the machine's program read?",
+    icon=(
+        [(12, 3), (12, 11)],
+        [(9, 8), (12, 11), (15, 8)],
+        [(5, 14), (5, 20), (19, 20), (19, 14)],
+    ),
+    state=cut_file_state,
+    make=_make,
+    actions=_actions,
+)

@@ -1,0 +1,1 @@
+"""Lines, arcs and curves through points: what tracing, tidying and truing share."""

@@ -1,0 +1,1 @@
+"""What there is to clean up: found, counted, taken."""

@@ -1,0 +1,1 @@
+"""Pictures of a few colours, split."""

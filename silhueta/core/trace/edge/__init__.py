@@ -1,0 +1,1 @@
+"""Where an edge runs in a picture, how noisy it is."""

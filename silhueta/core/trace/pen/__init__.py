@@ -1,0 +1,1 @@
+"""Lines drawn with a pen."""
