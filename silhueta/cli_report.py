@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 
 import click
 
+from silhueta.core.files.formats import FORMATS, endings
 from silhueta.core.whole_file import readable
 from silhueta.core.wording import stage_words
 from silhueta.core.work import Work
@@ -72,8 +73,8 @@ def check_outputs(
     """
     written = [(f"-o {target}", target) for target in output]
     for name, target in written:
-        if target.suffix.lower() not in (".dxf", ".svg"):
-            raise click.UsageError(f"{name}: the name must end in .dxf or .svg")
+        if target.suffix.lower() not in {form.suffix for form in FORMATS}:
+            raise click.UsageError(f"{name}: the name must end in {endings()}")
     written += check_ending(others)
     known = [(str(source), source)]
     for name, target in written:

@@ -12,7 +12,8 @@ import click
 from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
-from silhueta.core.job import DxfVersion, FrameOrigin
+from silhueta.core.files.formats import endings
+from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
 from silhueta.core.trace_settings import Keep
 from silhueta.core.units import Unit
 from silhueta.core.work import Work
@@ -33,7 +34,7 @@ _DOUBTS: dict[Kind, str] = {
 @click.command()
 @click.argument("file", type=_FILE)
 @click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=".dxf or .svg; may be repeated."
+    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
 )
 @click.option(
     "--gap",
@@ -157,7 +158,7 @@ def tidy(
         with work.stage("write"):
             drawing = draw(outline, units, origin, page)
             for target in output:
-                export(drawing, target, dxf_version)
+                export(drawing, target, CutFileSettings(dxf_version=dxf_version))
         if report is not None:
             with work.stage("report"):
                 content = figures_report(drawing.paths(), units, drawing.groups())

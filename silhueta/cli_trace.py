@@ -24,6 +24,7 @@ from silhueta.cli_values import (
 )
 from silhueta.core.datums import OPEN_MM
 from silhueta.core.errors import TraceError
+from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.work import Work
 
@@ -45,7 +46,7 @@ _FILE = click.Path(path_type=File)
 @click.command()
 @click.argument("picture", type=_FILE)
 @click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=".dxf or .svg; may be repeated."
+    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
 )
 @click.option("--pixel-size", type=Length(), help="The side of one pixel.")
 @click.option("--dpi", type=float, help="Pixels an inch.")
@@ -215,7 +216,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
         with work.stage("write"):
             drawing = draw(done.job.outline, given.units, given.origin, size)
             for target in given.output:
-                export(drawing, target, given.dxf_version)
+                export(drawing, target, done.job.cut_file)
             if given.job_file is not None:
                 save_job(done.job, given.job_file)
         if given.report is not None:

@@ -21,6 +21,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.app.window import Window
     from silhueta.core.files.drawing_open import DrawingOffer
+    from silhueta.core.files.format import Format
     from silhueta.core.files.proof import Proof
     from silhueta.core.files.svg_read import FileUnit
 
@@ -250,12 +251,12 @@ class Filing(QObject):
         job, marks = self._window.session.job, dict(self._window.session.marks)
         self.bench.ask("Saving", lambda _: _saved(job, target, marks), (job, target))
 
-    def export(self, kind: str) -> None:
-        """Ask where, and write a cut file there."""
+    def export(self, form: Format) -> None:
+        """Ask where, and write a cut file of this format there."""
         window = self._window
         job = window.session.job
         target = self._ask_target(
-            f"Save {kind.upper()}", job.name, f".{kind}", f"{kind.upper()} files"
+            f"Save {form.title}", job.name, form.suffix, f"{form.title} files"
         )
         picture = window.tracing.picture
         if target is None:
@@ -348,4 +349,4 @@ def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
     from silhueta.core.files.export import export
 
     plan = job.cut_file
-    return export(draw(job.outline, plan.units, plan.origin, frame), target, plan.dxf_version)
+    return export(draw(job.outline, plan.units, plan.origin, frame), target, plan)

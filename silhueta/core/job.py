@@ -58,6 +58,7 @@ class CutFileSettings:
     units: Unit = "mm"
     dxf_version: DxfVersion = "R2000"
     origin: FrameOrigin = "corner"
+    format: str = "dxf"  # the key of one (files.formats)
 
 
 @dataclass(frozen=True)

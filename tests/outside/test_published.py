@@ -9,7 +9,7 @@ from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.export import export
 from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import TraceSettings
+from silhueta.core.job import CutFileSettings, TraceSettings
 from silhueta.core.trace.trace import trace
 from silhueta.core.units import MM_PER_INCH, parse_length
 from tests.conftest import grey_picture
@@ -74,7 +74,7 @@ def test_the_header_values_of_the_dxf_reference(units, insunits, measurement, tm
     picture[10:50, 10:70] = 0
     outline = trace(grey_picture(picture), DpiDatum(254), TraceSettings()).outline
     for version, code in (("R12", "AC1009"), ("R2000", "AC1015")):
-        export(draw(outline, units), tmp_path / "part.dxf", version)
+        export(draw(outline, units), tmp_path / "part.dxf", CutFileSettings(dxf_version=version))
         lines = [line.strip() for line in (tmp_path / "part.dxf").read_text().splitlines()]
         assert lines[lines.index("$ACADVER") + 2] == code
         assert int(lines[lines.index("$INSUNITS") + 2]) == insunits

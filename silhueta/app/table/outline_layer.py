@@ -29,7 +29,8 @@ from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.march import march, node_turns
 from silhueta.core.geometry.measure import box_of, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
+from silhueta.core.geometry.path import Floats, Loop, Path
+from silhueta.core.geometry.receive import Point, send
 from silhueta.core.tidy.choose import turned
 
 _FLAT = 0.2  # bulge of an arc that a cubic follows to a ten thousandth of its chord
@@ -341,28 +342,53 @@ def _tick_lines(path: Path, step: float, size: float) -> list[QLineF]:
 
 def painter_path(path: Path) -> QPainterPath:
     """Return `path` for painting, in mm, y up; arcs stay arcs."""
-    made = QPainterPath(QPointF(*path.nodes[0]))
-    starts, ends = path.starts, path.ends
-    arcs = np.flatnonzero(path.kinds == ARC)
-    centres, radii = arc_centres(starts[arcs], ends[arcs], path.bulges[arcs])
-    where = dict(zip(arcs.tolist(), zip(centres, radii, strict=True), strict=True))
-    for i, kind in enumerate(path.kinds):
-        if kind == ARC and abs(path.bulges[i]) < _FLAT:
-            made.cubicTo(*_as_cubic(starts[i], ends[i], float(path.bulges[i])))
-        elif kind == ARC:
-            (x, y), radius = where[i]
-            begin = np.degrees(np.arctan2(starts[i, 1] - y, starts[i, 0] - x))
-            turn = np.degrees(4 * np.arctan(path.bulges[i]))
-            # Qt counts angles with y down: a box and angles of the other sign, for y up
-            made.arcTo(QRectF(x - radius, y - radius, 2 * radius, 2 * radius), -begin, -turn)
-        elif kind == CUBIC:
-            one, two = path.controls[i]
-            made.cubicTo(QPointF(*one), QPointF(*two), QPointF(*ends[i]))
+    strokes = _Strokes()
+    send(path, strokes)
+    return strokes.made
+
+
+class _Strokes:
+    """Makes a painter's path of what it is told."""
+
+    def __init__(self) -> None:
+        self.made = QPainterPath()
+        self._from: Point = (0.0, 0.0)
+
+    def move(self, to: Point) -> None:
+        """Begin."""
+        self.made.moveTo(*to)
+        self._from = to
+
+    def line(self, to: Point) -> None:
+        """Go straight on."""
+        self.made.lineTo(*to)
+        self._from = to
+
+    def arc(self, to: Point, bulge: float) -> None:
+        """Go on along an arc."""
+        start, end = np.array(self._from), np.array(to)
+        if abs(bulge) < _FLAT:
+            self.made.cubicTo(*_as_cubic(start, end, bulge))
         else:
-            made.lineTo(QPointF(*ends[i]))
-    if path.closed:
-        made.closeSubpath()
-    return made
+            centres, radii = arc_centres(start[None], end[None], np.array([bulge]))
+            (x, y), radius = centres[0].tolist(), float(radii[0])
+            begin = np.degrees(np.arctan2(start[1] - y, start[0] - x))
+            turn = np.degrees(4 * np.arctan(bulge))
+            # Qt counts angles with y down: a box and angles of the other sign, for y up
+            self.made.arcTo(QRectF(x - radius, y - radius, 2 * radius, 2 * radius), -begin, -turn)
+        self._from = to
+
+    def cubic(self, one: Point, two: Point, to: Point) -> None:
+        """Go on along a cubic."""
+        self.made.cubicTo(*one, *two, *to)
+        self._from = to
+
+    def close(self) -> None:
+        """Close it."""
+        self.made.closeSubpath()
+
+    def end(self) -> None:
+        """Leave it open."""
 
 
 def _as_cubic(start: Floats, end: Floats, bulge: float) -> tuple[QPointF, QPointF, QPointF]:

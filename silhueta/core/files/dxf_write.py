@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +12,8 @@ from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE, Drawin
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.geometry.path import Floats, Path
+from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
+from silhueta.core.geometry.receive import Point, send
 from silhueta.core.job import DxfVersion
 from silhueta.core.units import MM_PER_UNIT
 
@@ -41,19 +43,10 @@ def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
         document.header["$MEASUREMENT"] = _MEASUREMENT[drawing.units]
     for layer in dict.fromkeys(layer for layer, _ in drawing.layered()):
         document.layers.add(layer, color=_colour(layer))
+    entities = _Entities(modelspace, unit, version)
     for layer, path in drawing.layered():
-        attributes = {"layer": layer}
-        circle = full_circle(path)
-        if circle is not None:
-            (x, y), radius = circle
-            modelspace.add_circle((x / unit, y / unit), radius / unit, dxfattribs=attributes)
-            continue
-        points, bulges = _polyline(path)
-        rows = [(x / unit, y / unit, b) for (x, y), b in zip(points, bulges, strict=True)]
-        if version == "R12":
-            modelspace.add_polyline2d(rows, format="xyb", close=path.closed, dxfattribs=attributes)
-        else:
-            modelspace.add_lwpolyline(rows, format="xyb", close=path.closed, dxfattribs=attributes)
+        entities.layer = layer
+        send(path, entities)
     stream = io.StringIO()
     document.write(stream)
     text = stream.getvalue()
@@ -66,10 +59,64 @@ def _colour(layer: str) -> int:
     return next(index for name, index in _COLOURS.items() if layer.startswith(name))
 
 
-def _polyline(path: Path) -> tuple[Floats, Floats]:
-    """Return vertices and bulges of `path`; cubics as arcs that keep to the curve."""
-    path = with_arcs(path, CURVE_ERROR)
-    return path.nodes, path.bulges if path.closed else np.append(path.bulges, 0.0)
+class _Entities:
+    """Puts paths into a DXF: full circles as CIRCLE, all others as polylines with bulges."""
+
+    def __init__(self, modelspace: Any, unit: float, version: DxfVersion) -> None:
+        self.layer = OUTSIDE
+        self._space, self._unit, self._version = modelspace, unit, version
+        self._rows: list[tuple[float, float, float]] = []  # of each node, and the bulge after it
+
+    def move(self, to: Point) -> None:
+        """Begin a polyline."""
+        self._rows = [(*to, 0.0)]
+
+    def line(self, to: Point) -> None:
+        """Go straight on."""
+        self._rows.append((*to, 0.0))
+
+    def arc(self, to: Point, bulge: float) -> None:
+        """Go on along an arc."""
+        self._rows[-1] = (*self._rows[-1][:2], bulge)
+        self._rows.append((*to, 0.0))
+
+    def cubic(self, one: Point, two: Point, to: Point) -> None:
+        """Go on along arcs that keep to the curve."""
+        ends, controls = np.array([self._rows[-1][:2], to]), np.array([[one, two]])
+        curve = OpenPath(ends, np.array([CUBIC], np.uint8), np.zeros(1), controls)
+        arcs = with_arcs(curve, CURVE_ERROR)
+        for (x, y), bulge in zip(arcs.nodes[1:].tolist(), arcs.bulges.tolist(), strict=True):
+            self.arc((x, y), bulge)
+
+    def close(self) -> None:
+        """Add a closed polyline, or the circle that it is."""
+        rows = self._rows[:-1]  # the last is the first again
+        nodes, bulges = np.array([row[:2] for row in rows]), np.array([row[2] for row in rows])
+        if (bulges != 0).all():
+            circle = full_circle(Loop(nodes, np.full(len(rows), ARC, np.uint8), bulges))
+            if circle is not None:
+                (x, y), radius = circle
+                self._space.add_circle(
+                    (x / self._unit, y / self._unit),
+                    radius / self._unit,
+                    dxfattribs={"layer": self.layer},
+                )
+                return
+        self._add(rows, closed=True)
+
+    def end(self) -> None:
+        """Add an open polyline."""
+        self._add(self._rows, closed=False)
+
+    def _add(self, rows: list[tuple[float, float, float]], closed: bool) -> None:
+        unit = self._unit
+        add = self._space.add_polyline2d if self._version == "R12" else self._space.add_lwpolyline
+        add(
+            [(x / unit, y / unit, bulge) for x, y, bulge in rows],
+            format="xyb",
+            close=closed,
+            dxfattribs={"layer": self.layer},
+        )
 
 
 def _with_units(text: str, units: str) -> str:

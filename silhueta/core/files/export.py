@@ -7,53 +7,45 @@ from collections.abc import Sequence
 from pathlib import Path as File
 
 import numpy as np
-from defusedxml.ElementTree import fromstring
 
 from silhueta.core.cutting.drawing import Drawing
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
-from silhueta.core.files.dxf_tags import read_tags
-from silhueta.core.files.dxf_write import CURVE_ERROR, dxf_bytes
+from silhueta.core.files.dxf_write import CURVE_ERROR
+from silhueta.core.files.formats import format_of
 from silhueta.core.files.proof import Proof
-from silhueta.core.files.svg_read import read_svg
-from silhueta.core.files.svg_write import svg_bytes
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import CUBIC, Path
 from silhueta.core.inspection.figures import Figures, figures
-from silhueta.core.job import DxfVersion
+from silhueta.core.job import CutFileSettings
 
-SUFFIXES = (".dxf", ".svg")
 _LENGTH_OFF = 0.002  # mm: what rounding to six decimals of an inch may add up to, twenty times over
 _AREA_OFF = 1e-5  # of the area
 
 
-def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") -> Proof:
+def export(drawing: Drawing, target: File, plan: CutFileSettings | None = None) -> Proof:
     """Write `drawing` to `target` as its suffix says, prove it, and return the proof.
 
     Raises
     ------
     FileError
-        If the suffix is neither .dxf nor .svg, the file cannot be written, or what is read back
-        differs in size, place, closed loops or area; then nothing is left behind.
+        If there is no such format, the file cannot be written, or what is read back
+        differs in size, place, closed loops, area or layers; then nothing is left behind.
 
     """
-    suffix = target.suffix.lower()
-    if suffix not in SUFFIXES:
-        raise FileError(
-            f"{target.name} ends in neither .dxf nor .svg; give it one of these endings"
-        )
-    data = dxf_bytes(drawing, dxf_version) if suffix == ".dxf" else svg_bytes(drawing)
+    form = format_of(target)
+    data = form.write(drawing, plan or CutFileSettings())
     proven: list[Figures] = []
 
     def prove(written: bytes) -> None:
-        paths, units, layers = _read_back(suffix, written)
+        paths, units, layers = form.read_back(written)
         if units != drawing.units:
             raise FileError(
                 f"{target.name} came back in {units} instead of {drawing.units}; not kept"
             )
         nested = len(drawing.groups()) == 1
         found = compare(drawing.paths(), paths, target.name, nested)
-        meant = Counter(_name(layer, suffix) for layer, _ in drawing.layered())
+        meant = Counter(form.layer(layer) for layer, _ in drawing.layered())
         if layers != meant:
             raise FileError(
                 f"{target.name} came back with other layers ({_told(layers)}) than meant "
@@ -65,32 +57,8 @@ def export(drawing: Drawing, target: File, dxf_version: DxfVersion = "R2000") ->
     return Proof(target, proven[0], drawing.units)
 
 
-def _name(layer: str, suffix: str) -> str:
-    """Return what a file calls a layer: an SVG has one group for all that is cut."""
-    return layer if suffix == ".dxf" else ("cut" if layer.startswith("CUT") else layer.lower())
-
-
 def _told(layers: Counter[str]) -> str:
     return ", ".join(f"{name} {count}" for name, count in sorted(layers.items()))
-
-
-def _read_back(suffix: str, written: bytes) -> tuple[Sequence[Path], str, Counter[str]]:
-    """Return the paths in a file, its unit, and how many paths each of its layers has."""
-    if suffix == ".dxf":
-        tagged = read_tags(written)
-        box = np.array(tagged.extents) * tagged.mm_per_unit
-        # asked so that a number that is none fails
-        if not np.abs(box - bounding_box(tagged.paths)).max() <= _LENGTH_OFF:
-            raise FileError("the extents in the DXF header are not those of its outline; not kept")
-        unit = "mm" if tagged.mm_per_unit == 1.0 else "in"
-        return tagged.paths, unit, Counter(tagged.layers)
-    drawing = read_svg(written, "the SVG")
-    groups = fromstring(written).iter("{http://www.w3.org/2000/svg}g")
-    counts = {
-        str(group.get("id")): sum(str(path.get("d")).count("M") for path in group)
-        for group in groups
-    }
-    return drawing.paths, drawing.units, Counter(counts)
 
 
 def compare(

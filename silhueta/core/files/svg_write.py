@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from silhueta import __version__
 from silhueta.core.cutting.drawing import Drawing
-from silhueta.core.geometry.path import ARC, CUBIC, Path
+from silhueta.core.geometry.path import Path
+from silhueta.core.geometry.receive import Point, send
 from silhueta.core.units import MM_PER_UNIT
 
 _DIGITS = 6  # after the point: a millionth of a mm or inch
@@ -57,26 +56,58 @@ def svg_bytes(drawing: Drawing) -> bytes:
 
 def _path_data(path: Path, unit: float, height: float) -> str:
     """Return the path's data attribute in file units, y down."""
+    words = _Words(unit, height)
+    send(path, words)
+    return " ".join(words.said)
 
-    def at(point: np.ndarray) -> str:
-        return f"{_number(point[0] / unit)},{_number(height - point[1] / unit)}"
 
-    starts, ends = path.starts, path.ends
-    # of the ends as they are written: what rounding does to them must not move the centre
-    chords = np.hypot(*(np.round(ends / unit, _DIGITS) - np.round(starts / unit, _DIGITS)).T)
-    words = [f"M{at(starts[0])}"]
-    for i, kind in enumerate(path.kinds):
-        if kind == ARC:
-            radius = _radius(float(chords[i]), float(path.bulges[i]))
-            large = int(abs(path.bulges[i]) > 1)
-            sweep = int(path.bulges[i] < 0)  # clockwise with y up is SVG's positive angle
-            words.append(f"A{radius},{radius} 0 {large} {sweep} {at(ends[i])}")
-        elif kind == CUBIC:
-            one, two = path.controls[i]
-            words.append(f"C{at(one)} {at(two)} {at(ends[i])}")
-        elif not (path.closed and i == len(path.kinds) - 1):
-            words.append(f"L{at(ends[i])}")
-    return " ".join(words) + (" Z" if path.closed else "")
+class _Words:
+    """Says paths as SVG does, in file units, y down."""
+
+    def __init__(self, unit: float, height: float) -> None:
+        self.said: list[str] = []
+        self._unit, self._height = unit, height
+        self._from: Point = (0.0, 0.0)  # as it is written
+
+    def move(self, to: Point) -> None:
+        """Begin a path."""
+        self.said.append(f"M{self._at(to)}")
+        self._from = self._rounded(to)
+
+    def line(self, to: Point) -> None:
+        """Go straight on."""
+        self.said.append(f"L{self._at(to)}")
+        self._from = self._rounded(to)
+
+    def arc(self, to: Point, bulge: float) -> None:
+        """Go on along an arc."""
+        # of the ends as they are written: what rounding does to them must not move the centre
+        end = self._rounded(to)
+        radius = _radius(math.hypot(end[0] - self._from[0], end[1] - self._from[1]), bulge)
+        large = int(abs(bulge) > 1)
+        sweep = int(bulge < 0)  # clockwise with y up is SVG's positive angle
+        self.said.append(f"A{radius},{radius} 0 {large} {sweep} {self._at(to)}")
+        self._from = end
+
+    def cubic(self, one: Point, two: Point, to: Point) -> None:
+        """Go on along a cubic."""
+        self.said.append(f"C{self._at(one)} {self._at(two)} {self._at(to)}")
+        self._from = self._rounded(to)
+
+    def close(self) -> None:
+        """End a loop; a line back to where it began need not be said."""
+        if self.said[-1].startswith("L"):
+            self.said.pop()
+        self.said.append("Z")
+
+    def end(self) -> None:
+        """End an open path."""
+
+    def _at(self, point: Point) -> str:
+        return f"{_number(point[0] / self._unit)},{_number(self._height - point[1] / self._unit)}"
+
+    def _rounded(self, point: Point) -> Point:
+        return round(point[0] / self._unit, _DIGITS), round(point[1] / self._unit, _DIGITS)
 
 
 def _radius(chord: float, bulge: float) -> str:

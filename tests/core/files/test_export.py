@@ -7,7 +7,7 @@ import pytest
 
 from silhueta.core.cutting.drawing import Drawing, draw
 from silhueta.core.errors import FileError
-from silhueta.core.files import export as export_module
+from silhueta.core.files import dxf_write, svg_write
 from silhueta.core.files.dxf_tags import read_tags
 from silhueta.core.files.dxf_write import dxf_bytes
 from silhueta.core.files.export import compare, export
@@ -18,6 +18,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, circle_loop
 from silhueta.core.geometry.transform import scale, transform
 from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.job import CutFileSettings
 from silhueta.core.tidy.choose import depths
 from tests.conftest import hole, square
 
@@ -44,6 +45,11 @@ def drawing(units="mm", origin="corner", **more) -> Drawing:
     return draw(outline, units, origin, more.get("frame", (150.0, 120.0)))
 
 
+def writer(suffix: str):
+    """The module that writes such a file, and its function."""
+    return (dxf_write, "dxf_bytes") if suffix == ".dxf" else (svg_write, "svg_bytes")
+
+
 @pytest.mark.parametrize("units", ["mm", "in"])
 @pytest.mark.parametrize("version", ["R12", "R2000"])
 @pytest.mark.parametrize("origin", ["corner", "picture"])
@@ -51,7 +57,7 @@ def drawing(units="mm", origin="corner", **more) -> Drawing:
 def test_every_kind_of_file_comes_back_the_same(tmp_path, suffix, units, version, origin):
     meant = drawing(units, origin)
     target = tmp_path / f"plate{suffix}"
-    proof = export(meant, target, version)
+    proof = export(meant, target, CutFileSettings(dxf_version=version))
     assert proof.figures.size_mm == pytest.approx((100, 60), abs=1e-4)
     # and through the readers for foreign files, which share nothing with the writers
     found = read_drawing(target)
@@ -134,9 +140,9 @@ def test_cubics_become_short_lines_in_a_dxf_and_stay_curves_in_an_svg(tmp_path):
     ids=["25.4 times too small", "a loop lost", "a loop too many", "another unit"],
 )
 def test_a_file_that_says_something_else_is_not_kept(tmp_path, monkeypatch, suffix, spoil, says):
-    name = "dxf_bytes" if suffix == ".dxf" else "svg_bytes"
-    real = getattr(export_module, name)
-    monkeypatch.setattr(export_module, name, lambda d, *more: real(spoil(d), *more))
+    module, name = writer(suffix)
+    real = getattr(module, name)
+    monkeypatch.setattr(module, name, lambda d, *more: real(spoil(d), *more))
     target = tmp_path / f"plate{suffix}"
     target.write_text("an older file")
     with pytest.raises(FileError, match=says):
@@ -201,16 +207,14 @@ def test_each_colour_has_a_layer_and_a_fill_of_its_own_and_is_proven(tmp_path):
 
 
 def test_a_header_with_a_number_that_is_none_is_no_proof(tmp_path, monkeypatch):
-    from silhueta.core.files import export as module
-
-    real = module.dxf_bytes
+    real = dxf_write.dxf_bytes
 
     def spoilt(*given):
         lines = real(*given).decode().split("\n")
         lines[lines.index("$EXTMAX") + 2] = "nan"
         return "\n".join(lines).encode()
 
-    monkeypatch.setattr(module, "dxf_bytes", spoilt)
+    monkeypatch.setattr(dxf_write, "dxf_bytes", spoilt)
     drawing = draw(Outline((Contour(square(20)),)))
     with pytest.raises(FileError):
         export(drawing, tmp_path / "part.dxf")
@@ -250,13 +254,13 @@ def test_what_is_engraved_or_marked_is_no_hole_and_has_a_layer_of_its_own(tmp_pa
 def test_a_file_whose_layers_are_not_those_that_were_meant_is_not_kept(
     tmp_path, suffix, monkeypatch
 ):
-    module = "dxf_bytes" if suffix == ".dxf" else "svg_bytes"
-    kept = getattr(export_module, module)
+    module, name = writer(suffix)
+    kept = getattr(module, name)
 
     def swapped(*told):
         return kept(*told).replace(b"MARK", b"KNOT").replace(b'"mark"', b'"knot"')
 
-    monkeypatch.setattr(export_module, module, swapped)
+    monkeypatch.setattr(module, name, swapped)
     with pytest.raises(FileError, match=r"other layers \(.*(KNOT|knot) 1.*\) than meant"):
         export(drawing(), tmp_path / f"a{suffix}")
     assert not list(tmp_path.iterdir())

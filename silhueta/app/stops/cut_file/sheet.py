@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path as File
 from typing import Any
 
@@ -14,6 +15,8 @@ from silhueta.app.states import why_no_cut_file
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.files.format import Format
+from silhueta.core.files.formats import FORMATS, format_named
 from silhueta.core.files.proof import Proof
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, set_cut_file
@@ -24,18 +27,22 @@ from silhueta.core.wording import counted
 class CutFileSheet(Worksheet):
     """Which file, in which unit, from which corner; then save it and see the proof."""
 
-    save = Signal(str)  # "dxf" or "svg"
+    save = Signal(object)  # a format
 
     def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._tracing = tracing
         self._proof: tuple[Job, Proof] | None = None
-        self._format = "dxf"
-        self.format = Choice("File", {"dxf": "DXF", "svg": "SVG"}, self)
-        self.format.set_chosen("dxf")
+        self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
         self.about = Note()
-        self.version_heading = heading("DXF version")
-        self.version = Choice("DXF version", {"R2000": "R2000", "R12": "R12, oldest"}, self)
+        self.options = {
+            (form.key, option.field): (
+                heading(option.title),
+                Choice(option.title, dict(option.choices), self),
+            )
+            for form in FORMATS
+            for option in form.options
+        }
         self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
         self.units_note = Note()
         self.origin = Choice(
@@ -47,8 +54,7 @@ class CutFileSheet(Worksheet):
             heading("File"),
             self.format,
             self.about,
-            self.version_heading,
-            self.version,
+            *(widget for pair in self.options.values() for widget in pair),
             heading("Unit in the file"),
             self.units,
             self.units_note,
@@ -59,17 +65,21 @@ class CutFileSheet(Worksheet):
             self.sheet,
         ):
             self.body.addWidget(item)
-        self.format.chosen.connect(self._choose_format)
-        self.version.chosen.connect(lambda key: self._set("DXF version", dxf_version=key))
+        self.format.chosen.connect(lambda key: self._set("File", format=key))
+        for (_, name), (title, choice) in self.options.items():
+            choice.chosen.connect(partial(self._choose, title.text(), name))
         self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
         self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
-        self.next.clicked.connect(lambda: self.save.emit(self._format))
+        self.next.clicked.connect(lambda: self.save.emit(self._form))
         tracing.changed.connect(self.renew)
         self.connect_job()
 
-    def _choose_format(self, key: str) -> None:
-        self._format = key
-        self.refresh(self.session.job)
+    @property
+    def _form(self) -> Format:
+        return format_named(self.session.job.cut_file.format)
+
+    def _choose(self, title: str, name: str, key: str) -> None:
+        self._set(title, **{name: key})
 
     def _set(self, label: str, **changes: Any) -> None:
         self.session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
@@ -82,22 +92,21 @@ class CutFileSheet(Worksheet):
     def refresh(self, job: Job) -> None:
         """Show the settings and what will be in the file."""
         plan = job.cut_file
-        dxf = self._format == "dxf"
-        self.about.say(
-            "For most plasma and router programs." if dxf else "For most laser and knife programs."
-        )
-        self.version.set_chosen(plan.dxf_version)
-        for widget in (self.version, self.version_heading):
-            widget.setVisible(dxf)
+        form = format_named(plan.format)
+        self.format.set_chosen(form.key)
+        self.about.say(form.about)
+        for (key, name), (title, choice) in self.options.items():
+            choice.set_chosen(getattr(plan, name))
+            for widget in (title, choice):
+                widget.setVisible(key == form.key)
         self.units.set_chosen(plan.units)
         other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
         self.units_note.say(
             f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
         )
         self.origin.set_chosen(plan.origin)
-        name = self._format.upper()
         reason = why_no_cut_file(job, self._tracing.failure)
-        self.set_next(f"Save {name}…", reason)
+        self.set_next(f"Save {form.title}…", reason)
         if reason:
             self.sheet.setText("nothing yet")
             self.say_result(f"Not yet: {reason}.", True)

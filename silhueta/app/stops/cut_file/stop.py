@@ -9,6 +9,7 @@ from silhueta.app.actions import Action
 from silhueta.app.states import is_imported, why_no_cut_file
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.datum.fixing import true_size
+from silhueta.core.files.formats import FORMATS
 from silhueta.core.job import Job
 
 if TYPE_CHECKING:
@@ -42,14 +43,14 @@ def _why_not(window: Window) -> str:
 def _actions(window: Window) -> tuple[Action, ...]:
     return tuple(
         Action(
-            name.lower(),
-            f"Save {article} {name}",
-            partial(window.filing.export, name.lower()),
+            form.key,
+            f"Save {form.one}",
+            partial(window.filing.export, form),
             (),
             partial(_why_not, window),
             "cut file export",
         )
-        for article, name in (("a", "DXF"), ("an", "SVG"))
+        for form in FORMATS
     )
 
 
