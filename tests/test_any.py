@@ -18,7 +18,14 @@ from silhueta.core.files.job_file import job_bytes, job_from_bytes
 from silhueta.core.geometry.measure import bounding_box, length_of
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath
-from silhueta.core.job import CutFileSettings, Job, PictureFile, TraceSettings, set_trace
+from silhueta.core.job import (
+    CutFileSettings,
+    Job,
+    PictureFile,
+    TidySettings,
+    TraceSettings,
+    set_trace,
+)
 from silhueta.core.steps import Crop, Mirror, Turn
 from silhueta.core.tidy import node_edits
 from silhueta.core.tidy.choose import set_operation, set_taken, swap
@@ -91,6 +98,8 @@ jobs = st.builds(
     cut_file=st.builds(
         CutFileSettings, st.sampled_from(["mm", "in"]), st.sampled_from(["R12", "R2000"])
     ),
+    tidy=st.builds(TidySettings, st.none() | st.floats(0, 9), extend=st.none() | st.booleans()),
+    page=st.none() | st.tuples(*[st.floats(-1e3, 1e3)] * 4),
 )
 
 

@@ -99,7 +99,7 @@ class Filing(QObject):
 
     def _place(self, laid: LaidOut) -> None:
         """Show the outlines of a drawing, or ask for all its lines where some are hidden."""
-        job, page, hidden = laid.opening
+        job, hidden = laid.opening
         if hidden:
             lines = self._ask_hidden(laid.offer, hidden)
             if lines is None:
@@ -108,7 +108,6 @@ class Filing(QObject):
                 self.bench.ask("Opening", lambda _: lay_out(*laid[:3], "lines"))
                 return
         self.show(Opened(job, None, None))
-        self._window.session.page = page
         told = laid.offer.told()
         if told:
             self._window.say(told)
@@ -205,6 +204,8 @@ class Filing(QObject):
         window.tracing.set_picture(opened.picture, opened.colours)
         window.table.stop_pick()
         window.session.start(opened.job, opened.file)
+        if opened.file is not None:
+            window.remembered.add_recent(opened.file)
         window.session.marks = dict(opened.marks)
         window.table.set_picture(opened.picture, opened.colours)
         job = opened.job
@@ -245,6 +246,7 @@ class Filing(QObject):
             window.say(str(error))
             return False
         window.session.mark_saved(window.session.job, target)
+        window.remembered.add_recent(target)
         return True
 
     def _save_to(self, target: File) -> None:
@@ -299,6 +301,7 @@ class Filing(QObject):
                 self.exported.emit(job, result)
             else:
                 window.session.mark_saved(job, target)
+                window.remembered.add_recent(target)
 
     def _folder(self) -> File:
         file = self._window.session.file

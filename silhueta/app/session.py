@@ -45,8 +45,6 @@ class Session(QObject):
         self.units: Unit = "mm"
         self.marks: dict[str, Job] = {}
         self._unsaved_mark = False
-        # of the page that an outline came on, mm: left, bottom, right, top
-        self.page: tuple[float, float, float, float] | None = None
 
     @property
     def job(self) -> Job:
@@ -150,7 +148,7 @@ class Session(QObject):
     def start(self, job: Job, file: File | None = None) -> None:
         """Begin anew with `job`, which counts as saved."""
         self._versions, self._at = [_Version("", job)], 0
-        self.marks, self.page, self._unsaved_mark = {}, None, False
+        self.marks, self._unsaved_mark = {}, False
         self._saved, self.file = job, file
         self.job_changed.emit(job)
 

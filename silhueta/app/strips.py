@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path as File
+
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
@@ -22,6 +25,7 @@ from silhueta.app.work import Bench
 from silhueta.core.units import Unit
 from silhueta.core.wording import stage_words
 
+_MIDDLE = Qt.TextElideMode.ElideMiddle
 _LATE = 400  # ms before work that goes on is worth a word
 
 
@@ -156,7 +160,9 @@ class ZoomStrip(_Floating):
 
 
 class StartCard(_Floating):
-    """What to do with an empty table."""
+    """What to do with an empty table; jobs that were open lately."""
+
+    chosen = Signal(str)  # a job file
 
     def __init__(self, actions: Actions, parent: QWidget) -> None:
         super().__init__(parent)
@@ -178,6 +184,26 @@ class StartCard(_Floating):
             button.clicked.connect(lambda _=False, i=identifier: actions.run(i))
             line.addWidget(button)
         column.addLayout(line)
+        self._recent = QVBoxLayout()
+        self._recent.setSpacing(4)
+        column.addLayout(self._recent)
+
+    def show_recent(self, files: Sequence[str]) -> None:
+        """Offer job files, the last one first."""
+        if not files:
+            return
+        self._recent.addSpacing(8)
+        head = QLabel("Jobs of late", self)
+        head.setStyleSheet(f"color: {FAINT.name()}")
+        self._recent.addWidget(head)
+        for name in files:
+            button = QPushButton(self)
+            button.setText(button.fontMetrics().elidedText(File(name).stem, _MIDDLE, 300))
+            button.setObjectName("start-recent")
+            button.setToolTip(name)
+            button.setAccessibleName(f"Open the job {File(name).stem}")
+            button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
+            self._recent.addWidget(button)
 
 
 class ProgressStrip(QWidget):

@@ -31,6 +31,7 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
+from silhueta.app.settings import Remembered
 from silhueta.app.states import about, is_imported
 from silhueta.app.stops.route import STOPS, stop_of
 from silhueta.app.stops.sheets import Sheets
@@ -53,13 +54,15 @@ if TYPE_CHECKING:
 class Window(QMainWindow):
     """Everything a person sees, built once, showing the session's job."""
 
-    def __init__(self) -> None:
+    def __init__(self, remembered: Remembered | None = None) -> None:
         super().__init__()
+        self.remembered = remembered or Remembered()
         self.setObjectName("window")
         self.setAcceptDrops(True)
-        self.resize(1280, 800)
         self.setMinimumSize(960, 620)
+        self.resize(*(self.remembered.now.window or (1280, 800)))
         self.session = Session(parent=self)
+        self.session.set_units(self.remembered.now.units)
         self.tracing = Tracing(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
@@ -75,6 +78,8 @@ class Window(QMainWindow):
         self.start_card = StartCard(self.actions_, self.table)
         self._lay_out()
         self._join()
+        self.bar.show_units(self.session.units)
+        self.start_card.show_recent(self.remembered.now.recent)
         self.go("picture")
 
     # built once
@@ -110,6 +115,8 @@ class Window(QMainWindow):
         self.fade.changed.connect(self.table.set_lines)
         self.bar.units_chosen.connect(self.session.set_units)
         self.session.units_changed.connect(self.bar.show_units)
+        self.session.units_changed.connect(lambda unit: self.remembered.change(units=unit))
+        self.start_card.chosen.connect(lambda name: self.filing.open_file(File(name)))
         for bench in (self.tracing.bench, self.filing.bench):
             self.progress.follow(bench)
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
@@ -234,6 +241,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
+        if not self.isMaximized():
+            self.remembered.change(window=(self.width(), self.height()))
         self.tracing.bench.close()
         self.filing.bench.close()
         for bench in self.sheets.benches:

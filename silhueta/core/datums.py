@@ -10,12 +10,9 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from msgspec import Struct
+
 from silhueta.core.errors import ScaleError
-from silhueta.core.steps import Crop as Crop
-from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
-from silhueta.core.trace_settings import Keep as Keep
-from silhueta.core.trace_settings import Patch as Patch
-from silhueta.core.trace_settings import TraceSettings as TraceSettings
 
 OPEN_MM = 6.0  # that a part of unknown thickness may be thick, so far as the ± goes
 CARD_MM = 0.76  # thickness of an ID-1 card, ISO/IEC 7810:2019, 5.1
@@ -24,8 +21,7 @@ _MOST_UNLIKE = 12.0  # times as long as its opposite: a side of a sheet seen fro
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
 
-@dataclass(frozen=True)
-class DpiDatum:
+class DpiDatum(Struct, frozen=True, tag="dpi", tag_field="kind"):
     """So many pixels an inch; `source` says whether the file or a person said so."""
 
     dpi: float
@@ -35,8 +31,7 @@ class DpiDatum:
         _positive(self.dpi, "dpi")
 
 
-@dataclass(frozen=True)
-class PixelDatum:
+class PixelDatum(Struct, frozen=True, tag="pixel", tag_field="kind"):
     """The side of one pixel in mm."""
 
     mm: float
@@ -45,8 +40,7 @@ class PixelDatum:
         _positive(self.mm, "pixel size")
 
 
-@dataclass(frozen=True)
-class OverallDatum:
+class OverallDatum(Struct, frozen=True, tag="overall", tag_field="kind"):
     """The whole traced outline is `mm` wide or high."""
 
     axis: Literal["width", "height"]
@@ -56,8 +50,7 @@ class OverallDatum:
         _positive(self.mm, f"overall {self.axis}")
 
 
-@dataclass(frozen=True)
-class LengthDatum:
+class LengthDatum(Struct, frozen=True, tag="length", tag_field="kind"):
     """From `start` to `end` (picture coordinates in px, y down) it is `mm`."""
 
     start: tuple[float, float]
@@ -76,8 +69,7 @@ class LengthDatum:
             )
 
 
-@dataclass(frozen=True)
-class PageDatum:
+class PageDatum(Struct, frozen=True, tag="page", tag_field="kind"):
     """The picture is a scan of one whole page, `size` (width, height) mm either way round."""
 
     name: str
@@ -89,8 +81,7 @@ class PageDatum:
             _positive(value, "page size")
 
 
-@dataclass(frozen=True)
-class SheetDatum:
+class SheetDatum(Struct, frozen=True, tag="sheet", tag_field="kind"):
     """A rectangle of known size lies in the datum's plane, under or beside the part.
 
     Parameters
@@ -150,8 +141,7 @@ class SheetDatum:
                 )
 
 
-@dataclass(frozen=True)
-class GaugeDatum:
+class GaugeDatum(Struct, frozen=True, tag="gauge", tag_field="kind"):
     """The printed gauge sheet was found: its marks, and what they came to.
 
     Parameters
@@ -192,8 +182,7 @@ class GaugeDatum:
             raise ScaleError("too few marks of the gauge sheet are to be seen; show more of it")
 
 
-@dataclass(frozen=True)
-class RoundDatum:
+class RoundDatum(Struct, frozen=True, tag="round", tag_field="kind"):
     """A coin, washer or bore of known diameter, seen as an ellipse.
 
     Parameters

@@ -27,6 +27,7 @@ from silhueta.core.datums import (
 from silhueta.core.geometry.outline import Contour, Outline, keyed
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
+from silhueta.core.tidy_settings import TidySettings as TidySettings
 from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
 from silhueta.core.trace_settings import Keep as Keep
 from silhueta.core.trace_settings import Patch as Patch
@@ -35,6 +36,7 @@ from silhueta.core.units import Unit
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture"]
+Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,12 +64,22 @@ class CutFileSettings:
 
 
 @dataclass(frozen=True)
+class Inputs:
+    """All that an outline follows from, besides the picture; in this one place."""
+
+    datums: tuple[Datum, ...]
+    settings: TraceSettings
+    optics: Optics = UNKNOWN
+    clean: tuple[Step, ...] = ()
+
+
+@dataclass(frozen=True)
 class TraceStamp:
     """What an outline was traced from, and what came of it besides the outline.
 
     Parameters
     ----------
-    datums, settings
+    inputs : Inputs
         As they stood then; when the job's differ, the outline is stale.
     mm_per_px : float
     level : float
@@ -90,14 +102,11 @@ class TraceStamp:
 
     """
 
-    datums: tuple[Datum, ...]
-    settings: TraceSettings
+    inputs: Inputs
     mm_per_px: float
     level: float
     dropped: int
     deviation_mm: float
-    optics: Optics = UNKNOWN
-    clean: tuple[Step, ...] = ()
     deviation_mean: float = 0.0
     deviation_p95: float = 0.0
     noise_mm: float = 0.0
@@ -126,7 +135,10 @@ class Job:
         In mm; what was traced from the parts above, or edited since. Each contour has its key.
     traced : TraceStamp or None
         None before the first trace.
+    tidy : TidySettings
     cut_file : CutFileSettings
+    page : (left, bottom, right, top) or None, mm
+        That an imported outline came on, as large as the outline is.
     last_key : int
         The last that was given to a contour.
 
@@ -140,7 +152,9 @@ class Job:
     trace: TraceSettings = field(default_factory=TraceSettings)
     outline: Outline = field(default_factory=Outline)
     traced: TraceStamp | None = None
+    tidy: TidySettings = field(default_factory=TidySettings)
     cut_file: CutFileSettings = CutFileSettings()
+    page: Frame | None = None
     last_key: int = 0
 
     def __post_init__(self) -> None:
@@ -149,24 +163,21 @@ class Job:
         object.__setattr__(self, "outline", outline)
         object.__setattr__(self, "last_key", last)
 
+    @property
+    def inputs(self) -> Inputs:
+        """What an outline follows from as the job stands."""
+        return Inputs(self.datums, self.trace, self.optics, self.clean)
+
 
 def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) -> Job:
     """Return a job that begins with `picture`: nothing traced yet, the scale from `datum`."""
-    return replace(
-        job,
-        name=name,
-        picture=picture,
-        datums=() if datum is None else (datum,),
-        optics=UNKNOWN,
-        clean=(),
-        outline=Outline(),
-        traced=None,
-    )
+    datums = () if datum is None else (datum,)
+    return replace(_begun(job, name), picture=picture, datums=datums)
 
 
-def set_datum(job: Job, datum: Datum) -> Job:
-    """Return `job` with `datum` as the one that fixes the scale."""
-    return job if job.datums == (datum,) else replace(job, datums=(datum,))
+def _begun(job: Job, name: str) -> Job:
+    """Return a new job, with what a person chose for the last one and wants for the next, too."""
+    return Job(name, trace=job.trace, tidy=job.tidy, cut_file=job.cut_file, last_key=job.last_key)
 
 
 def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
@@ -174,18 +185,9 @@ def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
     return job if job.datums == datums else replace(job, datums=datums)
 
 
-def set_imported(job: Job, outline: Outline, name: str) -> Job:
+def set_imported(job: Job, outline: Outline, name: str, page: Frame | None = None) -> Job:
     """Return a job that begins with an outline as another program drew it, and no picture."""
-    return replace(
-        job,
-        name=name,
-        picture=None,
-        datums=(),
-        optics=UNKNOWN,
-        clean=(),
-        outline=outline,
-        traced=None,
-    )
+    return replace(_begun(job, name), outline=outline, page=page)
 
 
 def add_datum(job: Job, datum: Datum) -> Job:
@@ -224,6 +226,11 @@ def set_trace(job: Job, settings: TraceSettings) -> Job:
     return job if job.trace == settings else replace(job, trace=settings)
 
 
+def set_tidy(job: Job, settings: TidySettings) -> Job:
+    """Return `job` with other limits of what is clean."""
+    return job if job.tidy == settings else replace(job, tidy=settings)
+
+
 def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
     """Return `job` with other settings for the cut file."""
     return job if job.cut_file == settings else replace(job, cut_file=settings)
@@ -243,9 +250,7 @@ def is_stale(job: Job) -> bool:
     """Return whether the outline no longer follows from the picture, datums and settings."""
     if job.picture is None:
         return False
-    stamp = job.traced
-    then = None if stamp is None else (stamp.datums, stamp.settings, stamp.optics, stamp.clean)
-    return then != (job.datums, job.trace, job.optics, job.clean)
+    return job.traced is None or job.traced.inputs != job.inputs
 
 
 def touched(outline: Outline) -> tuple[Contour, ...]:

@@ -6,7 +6,8 @@ All places are px of the upright picture as it came, y down, so no step moves an
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from silhueta.core.errors import EditError
 from silhueta.core.wording import counted
@@ -14,8 +15,7 @@ from silhueta.core.wording import counted
 Point = tuple[float, float]
 
 
-@dataclass(frozen=True)
-class Crop:
+class Crop(Struct, frozen=True, tag="crop", tag_field="kind"):
     """Only this box of the picture counts."""
 
     x: float
@@ -30,16 +30,14 @@ class Crop:
             raise EditError("a crop needs a box of at least 2 × 2 pixels; draw it larger")
 
 
-@dataclass(frozen=True)
-class Turn:
+class Turn(Struct, frozen=True, tag="turn", tag_field="kind"):
     """Quarter turns, anticlockwise."""
 
     quarters: int
     on: bool = True
 
 
-@dataclass(frozen=True)
-class Straighten:
+class Straighten(Struct, frozen=True, tag="straighten", tag_field="kind"):
     """Turn so that the line from `start` to `end` is level, or upright where that is nearer."""
 
     start: Point
@@ -56,22 +54,19 @@ class Straighten:
         return -math.remainder(seen, math.pi / 2)
 
 
-@dataclass(frozen=True)
-class Mirror:
+class Mirror(Struct, frozen=True, tag="mirror", tag_field="kind"):
     """Left and right exchanged."""
 
     on: bool = True
 
 
-@dataclass(frozen=True)
-class EvenLight:
+class EvenLight(Struct, frozen=True, tag="even light", tag_field="kind"):
     """Uneven light on a bright ground taken out."""
 
     on: bool = True
 
 
-@dataclass(frozen=True)
-class Backdrop:
+class Backdrop(Struct, frozen=True, tag="backdrop", tag_field="kind"):
     """Grounds of these colours become white.
 
     Parameters
@@ -93,8 +88,7 @@ class Backdrop:
             raise EditError(f"the reach must be 1 to 120, got {self.reach:g}")
 
 
-@dataclass(frozen=True)
-class Stroke:
+class Stroke(Struct, frozen=True, tag="stroke", tag_field="kind"):
     """Ink (painted solid) or scrape (painted away).
 
     Parameters

@@ -14,7 +14,7 @@ from silhueta.core.job import (
     TraceStamp,
     is_stale,
     set_cut_file,
-    set_datum,
+    set_datums,
     set_outline,
     set_picture,
     set_trace,
@@ -24,12 +24,12 @@ PICTURE = PictureFile(b"\x89PNG", "strap.png")
 
 
 def stamp(job: Job) -> TraceStamp:
-    return TraceStamp(job.datums, job.trace, 0.1, 127.5, 0, 0.01)
+    return TraceStamp(job.inputs, 0.1, 127.5, 0, 0.01)
 
 
 def test_an_edit_that_changes_nothing_gives_the_same_job():
-    job = set_datum(Job(), DpiDatum(300))
-    assert set_datum(job, DpiDatum(300.0)) is job
+    job = set_datums(Job(), (DpiDatum(300),))
+    assert set_datums(job, (DpiDatum(300.0),)) is job
     assert set_trace(job, TraceSettings()) is job
     assert set_cut_file(job, CutFileSettings()) is job
 
@@ -47,7 +47,7 @@ def test_a_new_picture_drops_what_was_traced_and_keeps_the_settings():
 @pytest.mark.parametrize(
     "edit",
     [
-        lambda job: set_datum(job, PixelDatum(0.2)),
+        lambda job: set_datums(job, (PixelDatum(0.2),)),
         lambda job: set_trace(job, replace(job.trace, threshold=90)),
         lambda job: set_trace(job, replace(job.trace, speck=2.0)),
     ],

@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
+from msgspec.structs import replace as other
 
 from silhueta.core.datum.camera import Lens
 from silhueta.core.datum.fixing import fixing_datum
@@ -75,23 +76,23 @@ def nudges(
 def _nudged(datum: Datum) -> Iterator[Datum]:
     match datum:
         case DpiDatum(dpi=dpi):
-            yield replace(datum, dpi=dpi * (1 + DPI_SIGMA))
+            yield other(datum, dpi=dpi * (1 + DPI_SIGMA))
         case PageDatum(size=(width, height)):
             factor = 1 + 1.5 / math.sqrt(datum.pixels[0] * datum.pixels[1])
-            yield replace(datum, size=(width * factor, height * factor))
+            yield other(datum, size=(width * factor, height * factor))
         case LengthDatum(start=start, end=end, sigma=sigma):
             long = math.dist(start, end)
             far = sigma * math.sqrt(2) / long
             moved = tuple(e + far * (e - s) for s, e in zip(start, end, strict=True))
-            yield replace(datum, end=(moved[0], moved[1]))
+            yield other(datum, end=(moved[0], moved[1]))
         case RoundDatum(radii=(long_, short), sigma=sigma):
-            yield replace(datum, radii=(long_ + sigma, short + sigma))
+            yield other(datum, radii=(long_ + sigma, short + sigma))
         case SheetDatum(corners=corners, sigma=sigma):
             for corner in range(4):
                 for dx, dy in ((sigma, 0.0), (0.0, sigma)):
                     x, y = corners[corner]
                     moved_ = (*corners[:corner], (x + dx, y + dy), *corners[corner + 1 :])
-                    yield replace(datum, corners=moved_)  # type: ignore[arg-type]
+                    yield other(datum, corners=moved_)
         case GaugeDatum(points=points, sigma=sigma):
             # a quarter of the sheet at a time moves together: the print and the fit's own bend
             array = np.array(points)
@@ -102,7 +103,7 @@ def _nudged(datum: Datum) -> Iterator[Datum]:
                 for axis in (0, 1):
                     moved__ = array.copy()
                     moved__[part == quarter, axis] += share
-                    yield replace(datum, points=tuple(map(tuple, moved__.tolist())))
-            yield replace(datum, bar=datum.bar * (1 + datum.bar_sigma))
+                    yield other(datum, points=tuple(map(tuple, moved__.tolist())))
+            yield other(datum, bar=datum.bar * (1 + datum.bar_sigma))
         case _:
             return

@@ -18,7 +18,7 @@ from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.transform import transform
-from silhueta.core.job import Job, PictureFile, set_imported
+from silhueta.core.job import Frame, Job, PictureFile, set_imported
 from silhueta.core.picture.pages import svg_picture
 from silhueta.core.tidy.widen import BROAD, broad, with_broad_widened
 
@@ -69,7 +69,7 @@ class DrawingOffer:
     def job(
         self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "auto"
     ) -> Opening:
-        """Return a job with the outlines, and the page they came on, its lower left at (0, 0).
+        """Return a job with the outlines and the page they came on, its lower left at (0, 0).
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
         `widen`: broad strokes become the outline of what they cover. `overlaps`: filled shapes as
@@ -87,19 +87,17 @@ class DrawingOffer:
             drawing = drawing.taken_as(units)
         outline, frame, hidden = on_page(drawing, overlaps, BROAD if widen else np.inf)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
-        job = set_imported(Job(), outline, name[:1].upper() + name[1:])
-        return Opening(job, frame, hidden)
+        job = set_imported(Job(), outline, name[:1].upper() + name[1:], frame)
+        return Opening(job, hidden)
 
 
 Overlaps = Literal["auto", "weld", "lines"]
-Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
 class Opening(NamedTuple):
-    """A job, the page that its outlines came on, and how many shapes others hide."""
+    """A job with the outlines and their page, and how many shapes others hide."""
 
     job: Job
-    frame: Frame | None
     hidden: int
 
 

@@ -12,7 +12,6 @@ import io
 import zipfile
 import zlib
 from collections.abc import Mapping
-from dataclasses import fields
 from pathlib import Path as File
 from typing import Annotated, Any
 
@@ -21,56 +20,25 @@ import numpy as np
 
 from silhueta import __version__
 from silhueta.core.apart.rehearse import rehearse_json
-from silhueta.core.datums import (
-    Datum,
-    DpiDatum,
-    GaugeDatum,
-    LengthDatum,
-    Optics,
-    OverallDatum,
-    PageDatum,
-    PixelDatum,
-    RoundDatum,
-    SheetDatum,
-)
+from silhueta.core.datums import Datum, Optics
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
 from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
-from silhueta.core.job import CutFileSettings, Job, PictureFile, TraceSettings, TraceStamp
-from silhueta.core.steps import Backdrop, Crop, EvenLight, Mirror, Step, Straighten, Stroke, Turn
+from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
+from silhueta.core.migrations import Migration, migrated
+from silhueta.core.steps import Step
+from silhueta.core.tidy_settings import TidySettings
 from silhueta.core.whole_file import readable
 
 SUFFIX = ".silhueta"
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
 # light, height of the datum, doubts
-FORMAT = 4
+# 5: what an outline was traced from in one place; limits of Tidy, an imported page
+FORMAT = 5
 _MOST_PICTURE = 1_000_000_000
-_DATUMS: dict[str, type[Datum]] = {
-    "dpi": DpiDatum,
-    "pixel": PixelDatum,
-    "overall": OverallDatum,
-    "length": LengthDatum,
-    "page": PageDatum,
-    "sheet": SheetDatum,
-    "gauge": GaugeDatum,
-    "round": RoundDatum,
-}
-_KINDS = {kind: name for name, kind in _DATUMS.items()}
-_STEPS: dict[str, type[Step]] = {
-    "crop": Crop,
-    "turn": Turn,
-    "straighten": Straighten,
-    "mirror": Mirror,
-    "even light": EvenLight,
-    "backdrop": Backdrop,
-    "stroke": Stroke,
-}
-_STEP_NAMES = {kind: name for name, kind in _STEPS.items()}
-
-
 _LAST_KEY = 10**12  # more than any hand gives
 
 
@@ -89,39 +57,22 @@ class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
-class _StampRecord(msgspec.Struct):
-    datums: list[dict[str, Any]]
-    settings: TraceSettings
-    mm_per_px: float
-    level: float
-    dropped: int
-    deviation_mm: float
-    optics: Optics = Optics()
-    clean: list[dict[str, Any]] = []
-    deviation_mean: float = 0.0
-    deviation_p95: float = 0.0
-    noise_mm: float = 0.0
-    tolerance_mm: float = 0.0
-    rims: int = 0
-    kept: int = 0
-    replaced: int = 0
-    doubts: tuple[tuple[float, float, str], ...] = ()
-
-
 class _JobRecord(msgspec.Struct):
     format: int
     program: str
     name: str
     picture: str | None
-    datums: list[dict[str, Any]]
+    datums: tuple[Datum, ...]
     trace: TraceSettings
     cut_file: CutFileSettings
-    traced: _StampRecord | None
+    traced: TraceStamp | None
     outline: list[_ContourRecord]
     page: Annotated[int, msgspec.Meta(ge=0, le=MOST_PAGES)] = 0
     page_dpi: float | None = None
     optics: Optics = Optics()
-    clean: list[dict[str, Any]] = []
+    clean: tuple[Step, ...] = ()
+    tidy: TidySettings = TidySettings()
+    frame: Frame | None = None
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -179,8 +130,8 @@ def load_marks(source: File) -> dict[str, Job]:
         text = _member(archive, _MARKS, MOST_JOB, source.name)
     rehearse_json(text, source.name, FileError)
     try:
-        records = msgspec.json.decode(text, type=dict[str, _JobRecord])
-        return {name: _job(record, job.picture) for name, record in records.items()}
+        records = msgspec.json.decode(text, type=dict[str, msgspec.Raw])
+        return {name: _job(_migrated(raw), job.picture) for name, raw in records.items()}
     except (msgspec.MsgspecError, SilhuetaError, KeyError, TypeError, ValueError) as error:
         raise FileError(
             f"the marks in {source.name} are damaged ({str(error)[:120]}); take an older copy"
@@ -210,15 +161,17 @@ def _record(job: Job) -> _JobRecord:
         program=f"Silhueta {__version__}",
         name=readable(job.name),
         picture=stored,
-        datums=[_datum_record(datum) for datum in job.datums],
+        datums=job.datums,
         trace=job.trace,
         cut_file=job.cut_file,
-        traced=None if job.traced is None else _stamp_record(job.traced),
+        traced=job.traced,
         outline=[_contour_record(contour) for contour in job.outline.contours],
         page=0 if job.picture is None else job.picture.page,
         page_dpi=None if job.picture is None else job.picture.dpi,
         optics=job.optics,
-        clean=[_step_record(step) for step in job.clean],
+        clean=job.clean,
+        tidy=job.tidy,
+        frame=job.page,
         last_key=job.last_key,
     )
 
@@ -235,7 +188,7 @@ def job_from_bytes(data: bytes, name: str) -> Job:
                     f"{name} was saved by a newer Silhueta (format {version}, this one reads "
                     f"{FORMAT}); update the program to open it"
                 )
-            record = msgspec.json.decode(text, type=_JobRecord)
+            record = _migrated(text)
             picture = None
             if record.picture is not None:
                 inside = _member(archive, record.picture, _MOST_PICTURE, name)
@@ -257,16 +210,38 @@ def job_from_bytes(data: bytes, name: str) -> Job:
         ) from error
 
 
+def _migrated(text: bytes | msgspec.Raw) -> _JobRecord:
+    """Return the record of a job in any format, brought up to the present one step by step."""
+    version = msgspec.json.decode(text, type=_Format).format
+    if version == FORMAT:
+        return msgspec.json.decode(text, type=_JobRecord)
+    content: dict[str, Any] = msgspec.json.decode(text)
+    return msgspec.convert(migrated(content, version, _MIGRATIONS), type=_JobRecord)
+
+
+def _to_5(content: dict[str, Any]) -> None:
+    """Put what an outline was traced from into one place."""
+    stamp = content.get("traced")
+    if isinstance(stamp, dict):
+        names = [name for name in ("datums", "settings", "optics", "clean") if name in stamp]
+        stamp["inputs"] = {name: stamp.pop(name) for name in names}
+
+
+_MIGRATIONS: dict[int, Migration] = {5: _to_5}
+
+
 def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
     return Job(
         name=record.name,
         picture=picture,
-        datums=tuple(_datum(entry) for entry in record.datums),
+        datums=record.datums,
         optics=record.optics,
-        clean=tuple(_step(entry) for entry in record.clean),
+        clean=record.clean,
         trace=record.trace,
         outline=Outline(tuple(_contour(entry) for entry in record.outline)),
-        traced=None if record.traced is None else _stamp(record.traced),
+        traced=record.traced,
+        tidy=record.tidy,
+        page=record.frame,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )
@@ -278,44 +253,6 @@ def _member(archive: zipfile.ZipFile, member: str, most: int, name: str) -> byte
         raise FileError(f"{name} unpacks to more than can be held; it is no job of ours")
     with archive.open(info) as file:
         return file.read(most)
-
-
-def _datum(entry: dict[str, Any]) -> Datum:
-    fields = dict(entry)
-    datum: Datum = msgspec.convert(fields, type=_DATUMS[fields.pop("kind")])
-    return datum
-
-
-def _datum_record(datum: Datum) -> dict[str, Any]:
-    return {"kind": _KINDS[type(datum)], **msgspec.to_builtins(datum)}
-
-
-def _step(entry: dict[str, Any]) -> Step:
-    fields = dict(entry)
-    step: Step = msgspec.convert(fields, type=_STEPS[fields.pop("kind")])
-    return step
-
-
-def _step_record(step: Step) -> dict[str, Any]:
-    return {"kind": _STEP_NAMES[type(step)], **msgspec.to_builtins(step)}
-
-
-def _stamp_record(stamp: TraceStamp) -> _StampRecord:
-    lists: dict[str, Any] = {
-        "datums": [_datum_record(datum) for datum in stamp.datums],
-        "clean": [_step_record(step) for step in stamp.clean],
-    }
-    plain = [f.name for f in fields(TraceStamp) if f.name not in lists]
-    return _StampRecord(**lists, **{name: getattr(stamp, name) for name in plain})
-
-
-def _stamp(record: _StampRecord) -> TraceStamp:
-    lists: dict[str, Any] = {
-        "datums": tuple(_datum(entry) for entry in record.datums),
-        "clean": tuple(_step(entry) for entry in record.clean),
-    }
-    plain = [f.name for f in fields(TraceStamp) if f.name not in lists]
-    return TraceStamp(**lists, **{name: getattr(record, name) for name in plain})
 
 
 def _contour_record(contour: Contour) -> _ContourRecord:

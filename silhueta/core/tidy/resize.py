@@ -30,4 +30,6 @@ def resized(job: Job, axis: Literal["width", "height"], mm: float) -> Job:
     if factor == 1:
         return job
     contours = tuple(replace(c, path=scale(c.path, factor)) for c in job.outline.contours)
-    return with_outline(job, Outline(contours))
+    left, bottom, right, top = (factor * side for side in job.page or (0.0, 0.0, 0.0, 0.0))
+    page = None if job.page is None else (left, bottom, right, top)
+    return replace(with_outline(job, Outline(contours)), page=page)

@@ -281,7 +281,7 @@ def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
     edges may be off: their noise, what goes along whole sides, and the model of an edge itself.
     """
     wide, high = rectified.size_sigma(job.outline.bounds)
-    if job.traced is None or job.traced.settings.mode != "part":
+    if job.traced is None or job.traced.inputs.settings.mode != "part":
         return wide, high
     edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _EDGE_PX * job.traced.mm_per_px)
     return math.hypot(wide, edge), math.hypot(high, edge)
@@ -308,11 +308,12 @@ def _carried(job: Job, source: Picture, traced: Traced, rectified: Rectified, wo
     stamp, outline = job.traced, job.outline
     if stamp is None or (not any(c.chosen for c in outline.contours) and not touched(outline)):
         return job
-    then = (stamp.datums, stamp.optics, stamp.clean, stamp.mm_per_px)
-    if then == (job.datums, job.optics, job.clean, traced.scale.mm_per_px):
+    then = stamp.inputs
+    same_size = stamp.mm_per_px == traced.scale.mm_per_px
+    if same_size and replace(then, settings=job.trace) == job.inputs:
         return job
     with work.stage("rectify"):
-        old = replace(job, datums=stamp.datums, optics=stamp.optics, clean=stamp.clean)
+        old = replace(job, datums=then.datums, optics=then.optics, clean=then.clean)
         before = rectify(old, source, work)
     now, mm = traced.scale, Scale(stamp.mm_per_px, before.picture.height, "")
 
@@ -339,8 +340,7 @@ def _carried(job: Job, source: Picture, traced: Traced, rectified: Rectified, wo
 def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
     """Return the job with what was traced, and what from."""
     stamp = TraceStamp(
-        datums=job.datums,
-        settings=job.trace,
+        inputs=job.inputs,
         mm_per_px=traced.scale.mm_per_px,
         level=traced.level,
         dropped=traced.dropped,
@@ -350,8 +350,6 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         noise_mm=traced.noise_px * traced.scale.mm_per_px,
         tolerance_mm=traced.tolerance,
         rims=traced.rims,
-        optics=job.optics,
-        clean=job.clean,
     )
     fresh = known_again(job.outline, traced.outline)
     kept = touched(job.outline)

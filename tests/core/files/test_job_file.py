@@ -21,6 +21,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
 from silhueta.core.job import (
     CutFileSettings,
+    Inputs,
     Job,
     Patch,
     PictureFile,
@@ -57,7 +58,7 @@ def full_job() -> Job:
                 Contour(OpenPath(np.array([[0, 0], [1e-9, 5.0]])), False, "mark", "drawn", True),
             )
         ),
-        traced=TraceStamp(datums, trace, 0.0846666, 116.5, 14, 0.03),
+        traced=TraceStamp(Inputs(datums, trace), 0.0846666, 116.5, 14, 0.03),
         cut_file=CutFileSettings("in", "R12", "picture"),
     )
 
@@ -101,7 +102,9 @@ def test_all_that_trace_can_be_told_comes_back():
         patches=(Patch(((1.0, 2.0), (30.0, 2.0), (30.0, 9.0)), "local", window=7.0, invert=True),),
     )
     coloured = Contour(CURVED, colour=(20, 52, 77))
-    stamp = TraceStamp((), trace, 0.1, 90.0, 3, 0.2, rims=1, noise_mm=0.01, kept=2, replaced=5)
+    stamp = TraceStamp(
+        Inputs((), trace), 0.1, 90.0, 3, 0.2, rims=1, noise_mm=0.01, kept=2, replaced=5
+    )
     job = Job(trace=trace, outline=Outline((coloured,)), traced=stamp)
     back = job_from_bytes(job_bytes(job), "x")
     assert back.trace == trace
@@ -116,6 +119,7 @@ def test_a_job_of_the_format_before_opens_with_what_is_new_left_as_usual(tmp_pat
         picture = archive.read("picture/strap 1.png")
     known = {"threshold", "invert", "speck", "tolerance", "keep"}
     content["format"] = 2
+    content["traced"].update(content["traced"].pop("inputs"))
     for settings in (content["trace"], content["traced"]["settings"]):
         for name in set(settings) - known:
             del settings[name]

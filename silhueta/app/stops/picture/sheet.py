@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from msgspec import structs
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -217,7 +217,7 @@ class PictureSheet(Worksheet):
         if old is None:
             self._add(Backdrop((colour,)))
         else:
-            self._replace(old, replace(old, colours=(*old.colours, colour)))
+            self._replace(old, structs.replace(old, colours=(*old.colours, colour)))
 
     def _read_brush(self, text: str) -> float:
         bare = text.lower().replace("px", "").strip()
@@ -334,7 +334,7 @@ class PictureSheet(Worksheet):
             box.setFont(font(14, narrow=True))
             box.setObjectName(f"step-{number}")
             box.setChecked(step.on)
-            box.toggled.connect(lambda on, s=step: self._replace(s, replace(s, on=on)))
+            box.toggled.connect(lambda on, s=step: self._replace(s, structs.replace(s, on=on)))
             away = QPushButton(line)
             away.setIcon(icon("close"))
             away.setFixedSize(32, 28)

@@ -264,7 +264,6 @@ class ScaleSheet(Worksheet):
         self.session.apply(
             f"Scale: {describe(datum)}", lambda job: resized(job, datum.axis, datum.mm)
         )
-        self.session.page = None  # it was that of the size before
 
     def _remove(self, datum: Datum) -> None:
         self.session.apply(

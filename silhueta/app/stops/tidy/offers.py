@@ -15,9 +15,9 @@ from silhueta.app.table.table import Table
 from silhueta.app.widgets import Choice, Field, Note, boxed, clear, heading, row
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
-from silhueta.core.job import Job, is_stale, with_outline
+from silhueta.core.job import Job, is_stale, set_tidy, with_outline
 from silhueta.core.tidy.offers.kinds import find_offers, take, take_all
-from silhueta.core.tidy.offers.offer import Kind, Limits, Offer, limits_for
+from silhueta.core.tidy.offers.offer import Kind, Limits, Offer, limits_of
 from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from silhueta.core.tidy.offers.offer import Frame
     from silhueta.core.work import Work
 
-_SHORT = 0.02  # mm
 # one thing, several things, what is done to them
 WORDS: dict[Kind, tuple[str, str, str]] = {
     "frame": ("frame", "frames", "Left out"),
@@ -62,8 +61,7 @@ class TidyOffers(QWidget):
     def __init__(self, session: Session, table: Table, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._table = session, table
-        self.limits = Limits(short=_SHORT)
-        self._typed: dict[str, Any] = {}  # limits that a person has set
+        self.limits = limits_of(session.job)
         self.offers: list[Offer] = []
         self._for: tuple[object, Limits] | None = None
         self._asked: tuple[object, Limits] | None = None
@@ -137,20 +135,21 @@ class TidyOffers(QWidget):
         self.all.clicked.connect(self._take_all)
 
     def _limit(self, **changes: Any) -> None:
+        def limited(job: Job) -> Job:
+            made = set_tidy(job, replace(job.tidy, **changes))
+            limits_of(made)  # refuses what cannot be
+            return made
+
         try:
-            self.limits = replace(self.limits, **changes)
-            self._typed |= changes
+            self._session.apply("Limits of what is clean", limited)
         except SilhuetaError as error:
             self.wrong.emit(str(error))
-            return
-        self.refresh(self._session.job)
 
     # found beside the interface
 
     def refresh(self, job: Job) -> None:
         """Show the limits; look for offers where they are not those of the present outline."""
-        if any(contour.origin == "imported" for contour in job.outline.contours):
-            self.limits = replace(limits_for(job.outline), **{"short": _SHORT} | self._typed)
+        self.limits = limits_of(job)
         units = self._session.units
         self.speck.show_value(format_area(self.limits.speck, units))
         for name in ("gap", "double", "tolerance", "short", "neck", "neck_width"):
@@ -178,7 +177,7 @@ class TidyOffers(QWidget):
     def _frame(self) -> Frame | None:
         box = self._table.picture_box()
         if self._table.picture is None:
-            return self._session.page
+            return self._session.job.page
         return (0.0, 0.0, box.width(), box.height())
 
     def _take_found(self, found: object, asked: tuple[object, Limits]) -> None:

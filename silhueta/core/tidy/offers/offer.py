@@ -10,13 +10,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any, Literal
 
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Path
+from silhueta.core.job import Frame as Frame
+from silhueta.core.job import Job
+from silhueta.core.tidy_settings import KeepDouble
 from silhueta.core.work import Work
 
 Kind = Literal[
@@ -31,8 +34,6 @@ Kind = Literal[
     "thin",
     "necks",
 ]
-Frame = tuple[float, float, float, float]  # left, bottom, right, top of a page, mm
-KeepDouble = Literal["outer", "inner", "middle"]
 
 
 @dataclass(frozen=True)
@@ -87,6 +88,7 @@ class Limits:
             raise EditError(f"a neck must be wider than 0 mm, got {self.neck_width:g}")
 
 
+_SHORT = 0.02  # mm
 _ORDINARY = 50.0  # mm across, from which on a drawing's size does not matter
 _LEAST = 1e-3  # of the ordinary limits
 
@@ -104,6 +106,18 @@ def limits_for(outline: Outline) -> Limits:
         tolerance=usual.tolerance * share,
         same=usual.same * share,
     )
+
+
+def limits_of(job: Job) -> Limits:
+    """Return the limits that suit a job's outline, and over them those that a person has set."""
+    imported = any(contour.origin == "imported" for contour in job.outline.contours)
+    usual = limits_for(job.outline) if imported else Limits()
+    set_ = {
+        field.name: value
+        for field in fields(job.tidy)
+        if (value := getattr(job.tidy, field.name)) is not None
+    }
+    return replace(usual, **{"short": _SHORT} | set_)
 
 
 @dataclass(frozen=True, eq=False)
