@@ -11,7 +11,6 @@ returns the job itself when nothing changes.
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -47,10 +46,6 @@ class PictureFile:
     name: str
     page: int = 0  # of a PDF or TIFF, from 0
     dpi: float | None = None  # at which a PDF's page is drawn
-
-    def digest(self) -> str:
-        """Return the SHA-256 of the bytes, hexadecimal."""
-        return hashlib.sha256(self.data).hexdigest()
 
 
 @dataclass(frozen=True)

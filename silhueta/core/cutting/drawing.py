@@ -27,7 +27,6 @@ P = TypeVar("P", bound=Path)
 
 OUTSIDE, INSIDE, MARK, ENGRAVE = "CUT_OUTSIDE", "CUT_INSIDE", "MARK", "ENGRAVE"
 LARGEST = 1e6  # mm from zero: a kilometre; farther out six decimals are not kept
-LAYERS = (ENGRAVE, INSIDE, MARK, OUTSIDE)  # in the order of work
 
 
 @dataclass(frozen=True, eq=False)

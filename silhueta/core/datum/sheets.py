@@ -17,7 +17,6 @@ SIZES = {
     "legal": (215.9, 355.6),
     "card": (53.98, 85.60),
 }
-CARD_RADIUS = 3.18  # mm, of an ID-1 card's corners
 TITLES = {
     "a3": "A3",
     "a4": "A4",

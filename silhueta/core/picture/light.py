@@ -31,13 +31,6 @@ def linear_of(stored: float) -> float:
     return float(((share + _SHIFT) / (1 + _SHIFT)) ** _POWER)
 
 
-def stored_of(linear: float) -> float:
-    """Return the stored value, 0 to 255, of an amount of light, 0 to 1."""
-    if linear <= _KNEE / _SLOPE:
-        return 255.0 * linear * _SLOPE
-    return float(255.0 * ((1 + _SHIFT) * linear ** (1 / _POWER) - _SHIFT))
-
-
 @lru_cache(maxsize=1)
 def _table() -> NDArray[np.uint16]:
     return np.array([round(TOP * linear_of(k)) for k in range(256)], np.uint16)

@@ -1,4 +1,4 @@
-"""Nearest, inside, nesting, crossing, marching: questions about where things lie."""
+"""Nearest, nesting, crossing, marching: questions about where things lie."""
 
 import numpy as np
 import pytest
@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 
 from silhueta.core.geometry.crossing import crossings, doubles
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.inside import inside
 from silhueta.core.geometry.march import march, node_turns
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nearest import nearest
@@ -50,38 +49,6 @@ def test_nearest_agrees_with_a_finely_flattened_path(x, y):
     found = nearest(loop, np.array([[x, y]]))
     assert found.distance[0] == pytest.approx(ring.distance(shapely.Point(x, y)), abs=1e-5)
     assert ring.distance(shapely.Point(*found.place[0])) < 1e-5
-
-
-@pytest.mark.parametrize(
-    ("point", "is_in"),
-    [
-        ((-3.9, 0), False),
-        ((-4.1, 0), True),
-        ((-9.9, 0), True),
-        ((-10.1, 0), False),
-        ((0, 9), False),
-    ],
-)
-def test_inside_an_arc_outline_by_hand(point, is_in):
-    # the hollow arc rises 10 x 0.4 = 4 over its chord, the outer one is a half circle
-    assert inside(MOON, np.array([point]))[0] == is_in
-
-
-def test_a_ray_through_nodes_counts_once():
-    diamond = Loop(np.array([[4, 0], [0, 4], [-4, 0], [0, -4.0]]))
-    assert inside(diamond, np.array([[-3, 0], [-5, 0], [5, 0], [0, 0.0]])).tolist() == [
-        True,
-        False,
-        False,
-        True,
-    ]
-    circle = circle_loop((0, 0), 4)
-    assert inside(circle, np.array([[-3, 0], [-5, 0], [5, 0], [0, 3.99]])).tolist() == [
-        True,
-        False,
-        False,
-        True,
-    ]
 
 
 def test_nesting_at_every_depth():

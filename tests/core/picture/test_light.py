@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from silhueta.core.picture.light import TOP, in_light, light_table, linear_of, stored_of
+from silhueta.core.picture.light import TOP, in_light, light_table, linear_of
 
 
 def test_the_curve_is_the_standards():
@@ -16,14 +16,8 @@ def test_the_curve_is_the_standards():
 
 
 @pytest.mark.parametrize("value", [0, 3, 10, 11, 60, 128, 200, 254, 255])
-def test_there_and_back(value):
-    assert stored_of(linear_of(value)) == pytest.approx(value, abs=1e-9)
+def test_a_whole_picture_is_turned_to_light_as_each_of_its_values(value):
     assert in_light(np.array([[value]], np.uint8))[0, 0] == round(TOP * linear_of(value))
-
-
-def test_half_the_light_is_not_half_the_grey():
-    assert stored_of(0.5) == pytest.approx(187.5, abs=0.1)
-    assert stored_of(0.5) > 127.5
 
 
 def test_the_table_of_light_is_that_of_each_value_and_is_not_written_over():

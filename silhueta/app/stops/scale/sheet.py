@@ -8,6 +8,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from msgspec import structs
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -219,7 +220,7 @@ class ScaleSheet(Worksheet):
     def _set_bar(self, mm: float) -> None:
         for datum in self.session.job.datums:
             if isinstance(datum, GaugeDatum):
-                self._set(partial(replace, datum, bar=mm))
+                self._set(partial(structs.replace, datum, bar=mm))
 
     def _start_round(self) -> None:
         if self._table.picture is not None:
