@@ -12,6 +12,7 @@ from silhueta import __version__
 from silhueta.cli_report import Progress, check_ending, check_outputs, say, write_report
 from silhueta.cli_tidy import tidy
 from silhueta.cli_trace import trace
+from silhueta.cli_true import true
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.work import Work
 
@@ -107,6 +108,7 @@ def demo(screenshot: File | None) -> int:
 
 app.add_command(trace)
 app.add_command(tidy)
+app.add_command(true)
 
 
 def main() -> None:

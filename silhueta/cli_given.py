@@ -63,6 +63,9 @@ class Given:
     corner: float
     doubtful: bool
     many: bool
+    true_: str
+    hole_sizes: str
+    level: str
     keep: Keep
     units: Unit
     dxf_version: DxfVersion

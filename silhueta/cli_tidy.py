@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.cli_true import made_true, true_options, true_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
@@ -19,10 +20,13 @@ from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.files.drawing_open import Overlaps
     from silhueta.core.files.svg_read import FileUnit, ReadDrawing
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.tidy.offers.offer import Frame, Kind, Limits
+    from silhueta.core.truing.apply import Mode
+    from silhueta.core.truing.sizes import Table
 
 _FILE = click.Path(path_type=File)
 _DOUBTS: dict[Kind, str] = {
@@ -81,6 +85,7 @@ _DOUBTS: dict[Kind, str] = {
     "too; lines: each shape with all its lines.",
 )
 @click.option("--many", is_flag=True, help="Go on where a drawing is so large that it takes long.")
+@true_options("none")
 @cut_file_options
 def tidy(
     file: File,
@@ -96,6 +101,9 @@ def tidy(
     strokes: str,
     overlaps: Overlaps,
     many: bool,
+    true_: Mode,
+    hole_sizes: Table,
+    level: str,
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
@@ -113,10 +121,11 @@ def tidy(
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.drawing_open import large, on_page, told_of
     from silhueta.core.files.export import export
-    from silhueta.core.inspection.figures import report as figures_report
+    from silhueta.core.geometry.outline import keyed
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
     from silhueta.core.tidy.offers.offer import limits_for
     from silhueta.core.tidy.widen import BROAD
+    from silhueta.core.truing.apply import FOREIGN
 
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
@@ -146,13 +155,10 @@ def tidy(
     if doubts:
         say(f"left as they are: {', '.join(doubts)}; look at them at Tidy in the window")
     counts |= {str(kind): count for kind, count in others.items()}
-    if not outline.contours:
-        gone = ", ".join(f"{count:,} {kind}" for kind, count in counts.items())
-        raise FileError(
-            f"nothing is left of {file.name} ({gone} taken away); give --speck 0mm2 to keep small "
-            "loops, or --file-units if its numbers are meant larger"
-        )
-    outline = _kept(outline, keep)
+    _something_left(outline, file, counts)
+    outline, _ = keyed(_kept(outline, keep), 0)
+    exact = made_true(outline, FOREIGN, (true_, hole_sizes, level), work)
+    outline = exact.outline
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
     with all_or_none():
         with work.stage("write"):
@@ -160,12 +166,28 @@ def tidy(
             for target in output:
                 export(drawing, target, CutFileSettings(dxf_version=dxf_version))
         if report is not None:
-            with work.stage("report"):
-                content = figures_report(drawing.paths(), units, drawing.groups())
-            content["offers"] = counts
-            content["left_out"] = left_out
-            content["asked"] = asked
-            write_report(report, content, work)
+            told: dict[str, object] = {"offers": counts, "left_out": left_out, "asked": asked}
+            if true_ != "none":
+                told |= true_report(exact, FOREIGN, drawing)
+            _report(report, drawing, told, work)
+
+
+def _something_left(outline: Outline, file: File, counts: dict[str, int]) -> None:
+    """Raise FileError where all of a drawing was taken away."""
+    if not outline.contours:
+        gone = ", ".join(f"{count:,} {kind}" for kind, count in counts.items())
+        raise FileError(
+            f"nothing is left of {file.name} ({gone} taken away); give --speck 0mm2 to keep small "
+            "loops, or --file-units if its numbers are meant larger"
+        )
+
+
+def _report(target: File, drawing: Drawing, told: dict[str, object], work: Work) -> None:
+    from silhueta.core.inspection.figures import report as figures_report
+
+    with work.stage("report"):
+        content = figures_report(drawing.paths(), drawing.units, drawing.groups())
+    write_report(target, content | told, work)
 
 
 def _read(file: File, units: FileUnit | None, force: bool) -> ReadDrawing:

@@ -11,6 +11,7 @@ import click
 
 from silhueta.cli_given import Given, check, datums_of
 from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.cli_true import made_true, true_options, true_report
 from silhueta.cli_values import (
     Angle,
     Area,
@@ -39,6 +40,9 @@ if TYPE_CHECKING:
     from silhueta.core.job import Job, TraceStamp
     from silhueta.core.picture.decode import Picture
     from silhueta.core.trace.job_trace import TracedJob
+    from silhueta.core.truing.apply import Mode, Trued
+    from silhueta.core.truing.features import Noise
+    from silhueta.core.truing.sizes import Table
 
 _FILE = click.Path(path_type=File)
 
@@ -129,6 +133,7 @@ _FILE = click.Path(path_type=File)
 )
 @click.option("--doubtful", is_flag=True, help="Write the outline even where it is not sure.")
 @click.option("--many", is_flag=True, help="Trace more than a million edge points.")
+@true_options("none")
 @cut_file_options
 @click.option("--job", "job_file", type=_FILE, metavar="OUT.silhueta", help="Keep the job.")
 def trace(**options: Any) -> None:
@@ -179,6 +184,19 @@ def trace(**options: Any) -> None:
     _write(given, done, work)
 
 
+def _trued(given: Given, done: TracedJob, work: Work) -> tuple[TracedJob, Trued | None, Noise]:
+    """Return the traced job made exact, as far as that was asked for."""
+    from silhueta.core.truing.apply import noise_of
+
+    noise = noise_of(done.job, done.rectified)
+    if given.true_ == "none" and given.level == "none":
+        return done, None, noise
+    asked = (cast("Mode", given.true_), cast("Table", given.hole_sizes), given.level)
+    exact = made_true(done.job.outline, noise, asked, work)
+    job = replace(done.job, outline=exact.outline, relations=exact.relations)
+    return done._replace(job=job), exact, noise
+
+
 def _as_read(
     given: Given, job: Job, picture: Picture, colours_of: Callable[[], NDArray[np.uint8]]
 ) -> Job:
@@ -210,6 +228,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     from silhueta.core.files.job_file import save_job
     from silhueta.core.inspection.figures import report as figures_report
 
+    done, exact, noise = _trued(given, done, work)
     flat, scale = done.rectified.picture, done.traced.scale
     size = (flat.width * scale.mm_per_px, flat.height * scale.mm_per_px)
     with all_or_none():
@@ -225,6 +244,8 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
             content["scale"] = _scale_report(scale, done.rectified, done.job)
             off = done.traced.deviation
             content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
+            if exact is not None:
+                content |= true_report(exact, noise, drawing)
             write_report(given.report, content, work)
 
 

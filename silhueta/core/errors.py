@@ -53,6 +53,14 @@ class EditError(SilhuetaError, ValueError):
     """An edit with settings that make no sense."""
 
 
+class TruingError(SilhuetaError, ValueError):
+    """What is to hold exactly and cannot; `relation` is the place in the list of the culprit."""
+
+    def __init__(self, text: str, relation: int | None = None) -> None:
+        super().__init__(text)
+        self.relation = relation
+
+
 class FileError(SilhuetaError):
     """A file that cannot be read, written or proven."""
 

@@ -24,6 +24,7 @@ from silhueta.core.datums import (
     SheetDatum,
 )
 from silhueta.core.geometry.outline import Contour, Outline, keyed
+from silhueta.core.relations import Relation
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings as TidySettings
@@ -132,6 +133,8 @@ class Job:
         None before the first trace.
     tidy : TidySettings
     cut_file : CutFileSettings
+    relations : tuple of Relation
+        What is to hold exactly in the outline (truing).
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -149,6 +152,7 @@ class Job:
     traced: TraceStamp | None = None
     tidy: TidySettings = field(default_factory=TidySettings)
     cut_file: CutFileSettings = CutFileSettings()
+    relations: tuple[Relation, ...] = ()
     page: Frame | None = None
     last_key: int = 0
 

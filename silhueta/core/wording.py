@@ -30,6 +30,7 @@ _STAGES = {
     "pen line": "Finding the pen's lines",
     "fit": "Fitting lines and arcs",
     "check": "Measuring how far the line is off",
+    "true up": "Making exact",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

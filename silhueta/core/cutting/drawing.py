@@ -50,6 +50,8 @@ class Drawing:
         Marked: what is set so, and paths with two ends.
     engraved : tuple of Loop
         Engraved inside; before anything is cut, while the sheet is whole.
+    shift : (x, y) in mm
+        From the outline's frame to the file's.
     frame : (width, height) in mm
         Of the page, its lower left at (0, 0).
     units : {"mm", "in"}
@@ -62,6 +64,7 @@ class Drawing:
     frame: tuple[float, float]
     units: Unit
     engraved: tuple[Path, ...] = ()
+    shift: tuple[float, float] = (0.0, 0.0)
 
     def layered(self) -> Iterator[tuple[str, Path]]:
         """Yield (layer, path) in the order of work: engraved, inside, marked, outside."""
@@ -144,6 +147,7 @@ def draw(
         frame,
         units,
         tuple(_moved(path, shift) for path in engraved),
+        (float(shift[0]), float(shift[1])),
     )
     if len(made.paths()) != len(outline.taken):
         raise FileError(

@@ -29,6 +29,7 @@ from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
 from silhueta.core.migrations import Migration, migrated
+from silhueta.core.relations import Relation
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings
 from silhueta.core.whole_file import readable
@@ -73,6 +74,7 @@ class _JobRecord(msgspec.Struct):
     clean: tuple[Step, ...] = ()
     tidy: TidySettings = TidySettings()
     frame: Frame | None = None
+    relations: tuple[Relation, ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -172,6 +174,7 @@ def _record(job: Job) -> _JobRecord:
         clean=job.clean,
         tidy=job.tidy,
         frame=job.page,
+        relations=job.relations,
         last_key=job.last_key,
     )
 
@@ -242,6 +245,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         traced=record.traced,
         tidy=record.tidy,
         page=record.frame,
+        relations=record.relations,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

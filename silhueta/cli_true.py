@@ -1,0 +1,191 @@
+"""The command ``silhueta true``, and the options of truing that other commands have as well."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path as File
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.core.errors import FileError
+from silhueta.core.files.formats import endings
+from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
+from silhueta.core.trace_settings import Keep
+from silhueta.core.units import Unit
+from silhueta.core.wording import counted
+from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.files.svg_read import FileUnit
+    from silhueta.core.geometry.outline import Outline
+    from silhueta.core.truing.apply import Mode, Trued
+    from silhueta.core.truing.features import Noise
+    from silhueta.core.truing.sizes import Table
+
+Command = TypeVar("Command", bound=Callable[..., object])
+_FILE = click.Path(path_type=File)
+
+
+def true_options(default: str) -> Callable[[Command], Command]:
+    """Give a command the options of truing; `default` of how much is made exact."""
+    options = (
+        click.option(
+            "--true",
+            "true_",
+            type=click.Choice(["none", "safe", "all"]),
+            default=default,
+            show_default=True,
+            help="Make exact what is meant: safe, what is sure and moves nothing beyond its "
+            "uncertainty; all, also level, near sizes and patterns.",
+        ),
+        click.option(
+            "--hole-sizes",
+            type=click.Choice(["mm", "drill", "inch"]),
+            default="mm",
+            show_default=True,
+            help="Sizes that holes are held against: whole and half mm and metric drills; drills "
+            "and clearance holes; inch fractions and number drills.",
+        ),
+        click.option(
+            "--level",
+            type=click.Choice(["auto", "none"]),
+            default="none",
+            show_default=True,
+            help="auto: turn the part so that its longest straight edge is level.",
+        ),
+    )
+
+    def given(command: Command) -> Command:
+        made: Any = command
+        for option in reversed(options):
+            made = option(made)
+        return made  # type: ignore[no-any-return]
+
+    return given
+
+
+@click.command("true")
+@click.argument("file", type=_FILE)
+@click.option(
+    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
+)
+@click.option(
+    "--file-units",
+    type=click.Choice(["mm", "in", "px"]),
+    help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
+)
+@true_options("safe")
+@cut_file_options
+def true(
+    file: File,
+    output: tuple[File, ...],
+    file_units: FileUnit | None,
+    true_: Mode,
+    hole_sizes: Table,
+    level: str,
+    keep: Keep,
+    units: Unit,
+    dxf_version: DxfVersion,
+    origin: FrameOrigin,
+    report: File | None,
+) -> None:
+    """Make the outlines in FILE (SVG or DXF) exact, and write cut files, each proven."""
+    from silhueta.core.apart.ask import ready
+
+    ready()
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.atomic import all_or_none
+    from silhueta.core.files.drawing_open import on_page
+    from silhueta.core.files.export import export
+    from silhueta.core.files.inspect_file import read_drawing
+    from silhueta.core.geometry.outline import keyed
+    from silhueta.core.job import Job
+    from silhueta.core.tidy.choose import keep_only
+    from silhueta.core.truing.apply import FOREIGN
+
+    check_outputs(output, file, {"--report": (report, ".json")})
+    work = Work(Progress())
+    with work.stage("read"):
+        found = read_drawing(file)
+    if file_units is not None and not found.says_units:
+        found = found.taken_as(file_units)
+    if not found.paths:
+        raise FileError(f"{file.name} holds no outline; convert texts and pictures to outlines")
+    if origin == "picture" and found.frame is None:
+        raise FileError(f"{file.name} has no page; leave --origin at corner")
+    outline, frame, _ = on_page(found, "auto")
+    outline, _ = keyed(keep_only(Job(outline=outline), keep).outline, 0)
+    done = made_true(outline, FOREIGN, (true_, hole_sizes, level), work)
+    page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
+    with all_or_none():
+        with work.stage("write"):
+            drawing = draw(done.outline, units, origin, page)
+            for target in output:
+                export(drawing, target, CutFileSettings(dxf_version=dxf_version))
+        if report is not None:
+            from silhueta.core.inspection.figures import report as figures_report
+
+            content = figures_report(drawing.paths(), units, drawing.groups())
+            write_report(report, content | true_report(done, FOREIGN, drawing), work)
+
+
+def made_true(outline: Outline, noise: Noise, asked: tuple[Mode, Table, str], work: Work) -> Trued:
+    """Return the outline made exact as it was asked for, and say what was left."""
+    from silhueta.core.truing.apply import trued
+
+    mode, table, level = asked
+    done = trued(outline, noise, mode, table, level == "auto", work)
+    if done.left:
+        offer, why = done.left[0]
+        more = f" ({len(done.left) - 1} more)" if len(done.left) > 1 else ""
+        x, y = offer.place
+        say(
+            f"note: {counted(len(done.left), 'truing offer')} could not be taken along; at "
+            f"{x:.1f}, {y:.1f} mm: {offer.text}, but {why}{more}"
+        )
+    return done
+
+
+def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object]:
+    """Return the report's part on what was made exact: features, relations, offers taken.
+
+    Places are in the file's own frame.
+    """
+    from silhueta.core.truing.features import features
+    from silhueta.core.truing.solve import residuals
+
+    found = features(done.outline, noise)
+    place = {(f.ref.key, f.ref.segment): i for i, f in enumerate(found)}
+    sized = {
+        (ref.key, ref.segment)
+        for relation in done.relations
+        if relation.kind in ("radius", "length")
+        for ref in relation.refs
+    }
+    return {
+        "features": [
+            {
+                "kind": f.kind,
+                "loop": f.contour,
+                "at_mm": [round(f.place[k] + drawing.shift[k], 6) for k in range(2)],
+                "size_mm": round(f.size, 9),
+                "sigma_mm": round(f.sigma, 6),
+                "exact": (f.ref.key, f.ref.segment) in sized,
+            }
+            for f in found
+        ],
+        "relations": [
+            {
+                "kind": relation.kind,
+                "features": [place[ref.key, ref.segment] for ref in relation.refs],
+                "residual_mm": float(f"{off:.3g}"),
+            }
+            for relation, off in zip(
+                done.relations, residuals(done.outline, list(done.relations)), strict=True
+            )
+        ],
+        "offers_taken": done.taken,
+    }

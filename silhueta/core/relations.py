@@ -1,0 +1,59 @@
+"""What is to hold exactly between lines, arcs and circles of an outline.
+
+Words used here
+    relation   something that holds exactly: level, parallel, of equal radius, of a size ...
+    ref        what it holds for: a segment of a contour, or a whole circle
+    value      its size: mm, or degrees for an angle
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Kind = Literal[
+    "level",
+    "plumb",
+    "angle",
+    "parallel",
+    "perpendicular",
+    "collinear",
+    "equal length",
+    "length",
+    "radius",
+    "equal radius",
+    "concentric",
+    "tangent",
+    "distance",
+    "evenly on a circle",
+    "in a row",
+]
+WHOLE = -1  # in place of a segment's number: the whole loop, which is a circle
+
+
+@dataclass(frozen=True)
+class Ref:
+    """A segment of the contour with this key, or all of it.
+
+    Parameters
+    ----------
+    key : int
+    segment : int
+        Its number, or `WHOLE`.
+    at : (x, y), mm
+        Its middle, or the circle's; by it the segment is found again after an edit.
+
+    """
+
+    key: int
+    segment: int = WHOLE
+    at: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Relation:
+    """What holds for some refs."""
+
+    kind: Kind
+    refs: tuple[Ref, ...]
+    value: float | None = None

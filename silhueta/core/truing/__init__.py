@@ -1,0 +1,1 @@
+"""True up: from what the camera saw to what the part is."""

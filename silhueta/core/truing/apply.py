@@ -1,0 +1,193 @@
+"""Taking truing offers together: the whole way from a traced outline to an exact one."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+import numpy as np
+
+from silhueta.core.errors import TruingError
+from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.transform import transform
+from silhueta.core.job import Job
+from silhueta.core.relations import Relation
+from silhueta.core.truing.features import Feature, Noise, apart, features, rounded
+from silhueta.core.truing.offer import LIKELY, TruingOffer
+from silhueta.core.truing.offers import find_offers
+from silhueta.core.truing.sizes import Table
+from silhueta.core.truing.solve import solve
+from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.datum.rectify import Rectified
+
+Mode = Literal["none", "safe", "all"]
+FOREIGN = Noise(0.02, 0.5, 0.01)  # of an outline of which nothing is known
+_PHOTO_ALONG, _DRAWN_ALONG = 25.0, 3.0  # px over which points are off together (trace.edge.wobble)
+_LEAST_PX = 0.02  # of a point: what tracing itself is off by on clean graphics (docs/figures.md)
+_WHOLE_PX, _WHOLE_PHOTO = 0.05, 0.15  # of a whole edge; of a photo's as job_trace has it
+_INSIDE = 3.0  # uncertainties, that nothing may be moved beyond unasked
+_TRIES = 12
+
+
+class Trued(NamedTuple):
+    """An outline made exact.
+
+    outline : Outline
+    relations : tuple of Relation
+        That hold in it.
+    taken : dict
+        How many offers of each kind were taken.
+    left : tuple of (TruingOffer, str)
+        Offers that could not be taken along, and why.
+    """
+
+    outline: Outline
+    relations: tuple[Relation, ...]
+    taken: dict[str, int]
+    left: tuple[tuple[TruingOffer, str], ...]
+
+
+def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
+    """Return how far the edges of a job's outline are off, as its trace found them."""
+    stamp = job.traced
+    if stamp is None:
+        return FOREIGN
+    size = stamp.mm_per_px
+    settings = stamp.inputs.settings
+    photo = settings.mode == "part" or settings.light == "linear"
+    point = max(stamp.noise_mm, _LEAST_PX * size)
+    scale = 0.0
+    if rectified is not None and job.outline.taken:
+        left, bottom, right, top = job.outline.bounds
+        wide, high = rectified.size_sigma(job.outline.bounds)
+        scale = max(wide / max(right - left, 1e-9), high / max(top - bottom, 1e-9))
+    along = (_PHOTO_ALONG if photo else _DRAWN_ALONG) * size
+    return Noise(point, along, (_WHOLE_PHOTO if photo else _WHOLE_PX) * size, scale)
+
+
+def levelled(outline: Outline, noise: Noise) -> Outline:
+    """Return the outline turned so that its longest straight edge is level."""
+    lines = [f for f in features(outline, noise) if f.kind == "line"]
+    if not lines:
+        return outline
+    longest = max(lines, key=lambda f: f.size)
+    turn = -math.remainder(longest.angle, math.pi)
+    if abs(turn) > math.pi / 4 and abs(abs(turn) - math.pi / 2) < math.radians(5):
+        turn -= math.copysign(math.pi / 2, turn)  # upright already, as the picture has it
+    return turned(outline, turn)
+
+
+def turned(outline: Outline, angle: float) -> Outline:
+    """Return the outline turned about the middle of its box, radians anticlockwise."""
+    if abs(angle) < 1e-12:
+        return outline
+    left, bottom, right, top = outline.bounds
+    middle = np.array([(left + right) / 2, (bottom + top) / 2])
+    c, s = math.cos(angle), math.sin(angle)
+    matrix = np.array([[c, -s], [s, c]])
+    contours = tuple(
+        replace(contour, path=transform(contour.path, matrix, middle - matrix @ middle))
+        for contour in outline.contours
+    )
+    return Outline(contours)
+
+
+def trued(
+    outline: Outline,
+    noise: Noise,
+    mode: Mode,
+    table: Table = "mm",
+    level: bool = False,
+    work: Work | None = None,
+) -> Trued:
+    """Return the outline with all offers of a mode taken.
+
+    Parameters
+    ----------
+    outline : Outline
+        Each contour with its key.
+    noise : Noise
+    mode : {"none", "safe", "all"}
+        safe: every offer of at least 95 % that moves nothing beyond its uncertainty. all: also what
+        is level or plumb, near sizes and patterns of at least 80 %.
+    table : {"mm", "drill", "inch"}
+    level : bool
+        Turn it first so that the longest straight edge is level.
+
+    """
+    work = work or Work()
+    if level and outline.taken:
+        outline = levelled(outline, noise)
+    if mode == "none" or not outline.taken:
+        return Trued(outline, (), {}, ())
+    with work.stage("true up"):
+        outline = rounded(outline, noise)
+        found = find_offers(outline, noise, table)
+        wanted = [o for o in found.offers if o.safe or (mode == "all" and o.share >= LIKELY)]
+        return taken(outline, wanted, found.features, noise, work)
+
+
+def taken(
+    outline: Outline,
+    offers: Sequence[TruingOffer],
+    before: list[Feature],
+    noise: Noise,
+    work: Work | None = None,
+) -> Trued:
+    """Return the outline with these offers taken, but such that contradict those before them."""
+    work = work or Work()
+    kept = list(offers)
+    left: list[tuple[TruingOffer, str]] = []
+    made = outline
+    for attempt in range(_TRIES + len(kept)):
+        work.step(attempt / (_TRIES + len(offers)))
+        relations = [relation for offer in kept for relation in offer.relations]
+        owner = [offer for offer in kept for _ in offer.relations]
+        try:
+            made = solve(outline, relations).outline
+        except TruingError as error:
+            culprit = owner[error.relation] if error.relation is not None else kept[-1]
+            left.append((culprit, str(error)))
+            kept.remove(culprit)
+            continue
+        far = _moved_too_far(before, features(made, noise), kept, noise)
+        if far is None:
+            break
+        left.append((far, "it would move an edge by more than its uncertainty"))
+        kept.remove(far)
+    counts = Counter(str(offer.kind) for offer in kept)
+    held = tuple(relation for offer in kept for relation in offer.relations)
+    return Trued(made, held, dict(counts), tuple(left))
+
+
+def _moved_too_far(
+    before: list[Feature], after: list[Feature], kept: list[TruingOffer], noise: Noise
+) -> TruingOffer | None:
+    """Return the least sure safe offer at a feature that was moved beyond its uncertainty."""
+    now = {(f.contour, f.ref.segment): f for f in after}
+    sized = {i for offer in kept if not offer.safe for i in offer.features}
+    for i, feature in enumerate(before):
+        other = now.get((feature.contour, feature.ref.segment))
+        if other is None or i in sized or _inside(feature, other, noise):
+            continue
+        here = [offer for offer in kept if i in offer.features and offer.safe]
+        if here:
+            return min(here, key=lambda offer: offer.share)
+    return None
+
+
+def _inside(before: Feature, after: Feature, noise: Noise) -> bool:
+    spare = 0.5 * noise.point
+    if before.kind == "line":
+        c, s = math.cos(before.angle), math.sin(before.angle)
+        dx, dy = after.place[0] - before.place[0], after.place[1] - before.place[1]
+        turn = abs(math.remainder(after.angle - before.angle, math.pi)) * before.size / 2
+        room = _INSIDE * math.hypot(before.offset_sigma, before.angle_sigma * before.size / 2)
+        return abs(c * dy - s * dx) <= room + spare and turn <= room + spare
+    sized = abs(after.radius - before.radius) <= _INSIDE * before.radius_sigma + spare
+    return sized and apart(after.centre, before.centre) <= _INSIDE * before.offset_sigma + spare

@@ -1,0 +1,388 @@
+"""What each relation asks for, as equations that are 0 where it holds.
+
+Each takes variables (K, m) and values (K, v), and returns (K, r) in mm; no branches, so that they
+can be worked out for complex numbers.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from silhueta.core.errors import TruingError
+from silhueta.core.geometry.path import Floats
+from silhueta.core.relations import Relation
+
+if TYPE_CHECKING:
+    from silhueta.core.truing.system import Function, Rows, System
+
+Made = tuple["Function", list[int], list[float]]
+
+
+def _columns(rows: Rows, *names: int) -> tuple[Rows, ...]:
+    return tuple(rows[:, k] for k in names)
+
+
+def _one(value: Rows) -> Rows:
+    return value[:, None]
+
+
+def _size(x: Rows, y: Rows) -> Rows:
+    size: Rows = np.sqrt(x * x + y * y)
+    return size
+
+
+# where the outline is now
+
+
+def held_circle(v: Rows, w: Floats) -> Rows:
+    """Hold centre and radius: values weight of centre, weight of radius, x, y, radius."""
+    return np.stack(
+        [
+            w[:, 0] * (v[:, 0] - w[:, 2]),
+            w[:, 0] * (v[:, 1] - w[:, 3]),
+            w[:, 1] * (v[:, 2] - w[:, 4]),
+        ],
+        axis=1,
+    )
+
+
+def off_line(v: Rows, w: Floats) -> Rows:
+    """Hold a point (values weight, x, y) on a line."""
+    ax, ay, bx, by = _columns(v, 0, 1, 2, 3)
+    dx, dy = bx - ax, by - ay
+    return _one(w[:, 0] * (dx * (w[:, 2] - ay) - dy * (w[:, 1] - ax)) / _size(dx, dy))
+
+
+def off_arc(v: Rows, w: Floats) -> Rows:
+    """Hold a point (values weight, x, y, radius it had) on an arc's circle."""
+    x, y, radius = arc_circle(v)
+    off = ((w[:, 1] - x) ** 2 + (w[:, 2] - y) ** 2 - radius**2) / (2 * w[:, 3])
+    return _one(w[:, 0] * off)
+
+
+# circles of arcs
+
+
+def arc_circle(v: Rows) -> tuple[Rows, Rows, Rows]:
+    """Return centre and radius (below zero for one that turns right) of arcs in five columns."""
+    ax, ay, bx, by, b = _columns(v, 0, 1, 2, 3, 4)
+    dx, dy = bx - ax, by - ay
+    aside = (1 - b * b) / (4 * b)
+    x = (ax + bx) / 2 - dy * aside
+    y = (ay + by) / 2 + dx * aside
+    return x, y, _size(dx, dy) * (1 + b * b) / (4 * b)
+
+
+def _circle(v: Rows, first: int, columns: int) -> tuple[Rows, Rows, Rows]:
+    """Return centre and radius of a circle (3 columns) or an arc (5)."""
+    if columns == 3:
+        return v[:, first], v[:, first + 1], v[:, first + 2]
+    return arc_circle(v[:, first : first + 5])
+
+
+def _direction(v: Rows, first: int) -> tuple[Rows, Rows]:
+    return v[:, first + 2] - v[:, first], v[:, first + 3] - v[:, first + 1]
+
+
+# relations of one
+
+
+def level(v: Rows, _: Floats) -> Rows:
+    """Put both ends as high."""
+    return _one(v[:, 3] - v[:, 1])
+
+
+def plumb(v: Rows, _: Floats) -> Rows:
+    """Put both ends above each other."""
+    return _one(v[:, 2] - v[:, 0])
+
+
+def at_angle(v: Rows, w: Floats) -> Rows:
+    """Give a line a direction (values cosine, sine)."""
+    dx, dy = _direction(v, 0)
+    return _one(dx * w[:, 1] - dy * w[:, 0])
+
+
+def length(v: Rows, w: Floats) -> Rows:
+    """Make a line so long."""
+    return _one(_size(*_direction(v, 0)) - w[:, 0])
+
+
+def arc_radius(v: Rows, w: Floats) -> Rows:
+    """Give an arc this radius (values radius, its sign)."""
+    return _one(arc_circle(v)[2] * w[:, 1] - w[:, 0])
+
+
+def circle_radius(v: Rows, w: Floats) -> Rows:
+    """Give a circle this radius."""
+    return _one(v[:, 2] - w[:, 0])
+
+
+# relations of two lines
+
+
+def parallel(v: Rows, _: Floats) -> Rows:
+    """Let two lines run the same way."""
+    (ax, ay), (bx, by) = _direction(v, 0), _direction(v, 4)
+    return _one((ax * by - ay * bx) / np.sqrt(_size(ax, ay) * _size(bx, by)))
+
+
+def perpendicular(v: Rows, _: Floats) -> Rows:
+    """Put two lines square to each other."""
+    (ax, ay), (bx, by) = _direction(v, 0), _direction(v, 4)
+    return _one((ax * bx + ay * by) / np.sqrt(_size(ax, ay) * _size(bx, by)))
+
+
+def collinear(v: Rows, _: Floats) -> Rows:
+    """Put both ends of the second line on the first."""
+    dx, dy = _direction(v, 0)
+    far = _size(dx, dy)
+    ends = [(dx * (v[:, k + 1] - v[:, 1]) - dy * (v[:, k] - v[:, 0])) / far for k in (4, 6)]
+    return np.stack(ends, axis=1)
+
+
+def equal_length(v: Rows, _: Floats) -> Rows:
+    """Make two lines as long."""
+    return _one(_size(*_direction(v, 0)) - _size(*_direction(v, 4)))
+
+
+def apart_lines(v: Rows, w: Floats) -> Rows:
+    """Put the middle of the second line so far (values distance, side) from the first."""
+    dx, dy = _direction(v, 0)
+    x, y = (v[:, 4] + v[:, 6]) / 2 - v[:, 0], (v[:, 5] + v[:, 7]) / 2 - v[:, 1]
+    return _one((dx * y - dy * x) / _size(dx, dy) * w[:, 1] - w[:, 0])
+
+
+# relations of circles, by how many columns each has
+
+
+def _of_rounds(
+    what: Callable[[tuple[Rows, Rows, Rows], tuple[Rows, Rows, Rows], Floats], Rows],
+    one: int,
+    two: int,
+) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        return what(_circle(v, 0, one), _circle(v, one, two), w)
+
+    return equation
+
+
+def _same_radius(a: tuple[Rows, Rows, Rows], b: tuple[Rows, Rows, Rows], w: Floats) -> Rows:
+    return _one(a[2] * w[:, 0] - b[2] * w[:, 1])
+
+
+def _same_centre(a: tuple[Rows, Rows, Rows], b: tuple[Rows, Rows, Rows], _: Floats) -> Rows:
+    return np.stack([a[0] - b[0], a[1] - b[1]], axis=1)
+
+
+def _centres_apart(a: tuple[Rows, Rows, Rows], b: tuple[Rows, Rows, Rows], w: Floats) -> Rows:
+    return _one(_size(a[0] - b[0], a[1] - b[1]) - w[:, 0])
+
+
+def _line_to_centre(columns: int) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        dx, dy = _direction(v, 0)
+        x, y, _ = _circle(v, 4, columns)
+        far = (dx * (y - v[:, 1]) - dy * (x - v[:, 0])) / _size(dx, dy)
+        return _one(far * w[:, 1] - w[:, 0])
+
+    return equation
+
+
+EQUAL = {(a, b): _of_rounds(_same_radius, a, b) for a in (3, 5) for b in (3, 5)}
+CONCENTRIC = {(a, b): _of_rounds(_same_centre, a, b) for a in (3, 5) for b in (3, 5)}
+APART = {(a, b): _of_rounds(_centres_apart, a, b) for a in (3, 5) for b in (3, 5)}
+FROM_LINE = {a: _line_to_centre(a) for a in (3, 5)}
+
+
+# joints
+
+
+def _way(v: Rows, first: int, bulge: Rows | None, at_end: bool) -> tuple[Rows, Rows]:
+    """Return the direction of a segment at one end: its chord, turned by half an arc's angle."""
+    dx, dy = _direction(v, first)
+    if bulge is None:
+        return dx, dy
+    over = 1 + bulge * bulge
+    c, s = (1 - bulge * bulge) / over, 2 * bulge / over
+    s = s if at_end else -s
+    return c * dx - s * dy, s * dx + c * dy
+
+
+def _tangent(one_is_arc: bool, two_is_arc: bool) -> Function:
+    def equation(v: Rows, _: Floats) -> Rows:
+        second = 5 if one_is_arc else 4
+        ax, ay = _way(v, 0, v[:, 4] if one_is_arc else None, at_end=True)
+        bulge = v[:, second + 4] if two_is_arc else None
+        bx, by = _way(v, second, bulge, at_end=False)
+        return _one((ax * by - ay * bx) / np.sqrt(_size(ax, ay) * _size(bx, by)))
+
+    return equation
+
+
+TANGENT = {(a, b): _tangent(a, b) for a in (False, True) for b in (False, True)}
+
+
+# patterns of centres
+
+
+def _on_circle(columns: int) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        """Columns of a hole, then x, y, radius, angle of the pattern; values cosine, sine."""
+        x, y, _ = _circle(v, 0, columns)
+        px, py, radius, angle = (v[:, columns + k] for k in range(4))
+        c, s = np.cos(angle), np.sin(angle)
+        across = radius * (c * w[:, 0] - s * w[:, 1])
+        up = radius * (s * w[:, 0] + c * w[:, 1])
+        return np.stack([x - px - across, y - py - up], axis=1)
+
+    return equation
+
+
+def _in_row(columns: int) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        """Columns of a hole, then x, y and step x, y of the row; values its number."""
+        x, y, _ = _circle(v, 0, columns)
+        px, py, dx, dy = (v[:, columns + k] for k in range(4))
+        return np.stack([x - px - w[:, 0] * dx, y - py - w[:, 0] * dy], axis=1)
+
+    return equation
+
+
+ON_CIRCLE = {a: _on_circle(a) for a in (3, 5)}
+IN_ROW = {a: _in_row(a) for a in (3, 5)}
+
+
+def equations_of(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of a relation: function, columns, values.
+
+    Raises
+    ------
+    TruingError
+        If it cannot hold for what it names.
+
+    """
+    kind, refs, value = relation.kind, relation.refs, relation.value
+    single: dict[str, Function] = {"level": level, "plumb": plumb}
+    pairs: dict[str, Function] = {
+        "parallel": parallel,
+        "perpendicular": perpendicular,
+        "collinear": collinear,
+        "equal length": equal_length,
+    }
+    if kind in single:
+        for ref in refs:
+            yield single[kind], system.line(ref), []
+    elif kind == "angle":
+        turn = math.radians(_told(value, kind))
+        for ref in refs:
+            yield at_angle, system.line(ref), [math.cos(turn), math.sin(turn)]
+    elif kind == "length":
+        for ref in refs:
+            yield length, system.line(ref), [_above_zero(value, kind)]
+    elif kind in pairs:
+        for one, two in zip(refs[:-1], refs[1:], strict=True):
+            yield pairs[kind], system.line(one) + system.line(two), []
+    elif kind == "radius":
+        size = _above_zero(value, kind)
+        for ref in refs:
+            columns = system.round(ref)
+            if len(columns) == 3:
+                yield circle_radius, columns, [size]
+            else:
+                yield arc_radius, columns, [size, _sign(system, columns)]
+    elif kind in ("equal radius", "concentric"):
+        table = EQUAL if kind == "equal radius" else CONCENTRIC
+        for one, two in zip(refs[:-1], refs[1:], strict=True):
+            a, b = system.round(one), system.round(two)
+            signs = [_sign(system, a), _sign(system, b)]
+            yield table[len(a), len(b)], a + b, signs
+    elif kind == "tangent":
+        yield _joint(relation, system)
+    elif kind == "distance":
+        yield _distance(relation, system)
+    else:
+        yield from _pattern(relation, system)
+
+
+def _told(value: float | None, kind: str) -> float:
+    if value is None or not math.isfinite(value):
+        raise TruingError(f"the size of a relation ({kind}) is missing")
+    return value
+
+
+def _above_zero(value: float | None, kind: str) -> float:
+    if not 0 < _told(value, kind) < 1e6:
+        raise TruingError(f"a {kind} must be above 0 mm, got {value:g}")
+    assert value is not None
+    return value
+
+
+def _sign(system: System, columns: list[int]) -> float:
+    """Return the way round of an arc: 1 or -1; circles go 1."""
+    return 1.0 if len(columns) == 3 or system.value(columns[4]) > 0 else -1.0
+
+
+def _joint(relation: Relation, system: System) -> Made:
+    one, two = relation.refs
+    path = system.path(one)
+    if one.key != two.key or two.segment != (one.segment + 1) % len(path.kinds):
+        raise TruingError("tangent segments must follow each other")
+    lines = [system.is_line(ref) for ref in (one, two)]
+    if all(lines):
+        raise TruingError("two lines are tangent only where they are one")
+    columns = [
+        system.line(ref) if is_line else system.round(ref)
+        for ref, is_line in zip((one, two), lines, strict=True)
+    ]
+    return TANGENT[not lines[0], not lines[1]], columns[0] + columns[1], []
+
+
+def _distance(relation: Relation, system: System) -> Made:
+    one, two = relation.refs
+    far = _above_zero(relation.value, "distance")
+    if system.is_line(two) and not system.is_line(one):
+        one, two = two, one
+    if system.is_line(one):
+        base = system.line(one)
+        start, end = ([system.value(c) for c in base[k : k + 2]] for k in (0, 2))
+        if system.is_line(two):
+            other = system.line(two)
+            ends = [system.value(c) for c in other]
+            x, y = (ends[0] + ends[2]) / 2, (ends[1] + ends[3]) / 2
+        else:
+            other = system.round(two)
+            x, y = system.centre(other)
+        side = (end[0] - start[0]) * (y - start[1]) - (end[1] - start[1]) * (x - start[0])
+        function = apart_lines if system.is_line(two) else FROM_LINE[len(other)]
+        return function, base + other, [far, 1.0 if side > 0 else -1.0]
+    a, b = system.round(one), system.round(two)
+    return APART[len(a), len(b)], a + b, [far]
+
+
+def _pattern(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of holes in a pattern, which gets variables of its own."""
+    holes = [system.round(ref) for ref in relation.refs]
+    centres = np.array([system.centre(columns) for columns in holes])
+    count = len(holes)
+    if count < 3:
+        raise TruingError("a pattern needs three holes")
+    if relation.kind == "in a row":
+        step = (centres[-1] - centres[0]) / (count - 1)
+        extra = system.extra([*centres[0].tolist(), *step.tolist()])
+        for k, columns in enumerate(holes):
+            yield IN_ROW[len(columns)], columns + extra, [float(k)]
+        return
+    middle = centres.mean(axis=0)
+    away = centres - middle
+    angles = np.arctan2(away[:, 1], away[:, 0])
+    way = 1.0 if math.remainder(float(angles[1] - angles[0]), 2 * math.pi) > 0 else -1.0
+    turns = way * 2 * np.pi * np.arange(count) / count
+    first = float(np.angle(np.exp(1j * (angles - turns)).sum()))
+    extra = system.extra([*middle.tolist(), float(np.hypot(*away.T).mean()), first])
+    for columns, turn in zip(holes, turns.tolist(), strict=True):
+        yield ON_CIRCLE[len(columns)], columns + extra, [math.cos(turn), math.sin(turn)]
