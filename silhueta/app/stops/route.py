@@ -8,8 +8,9 @@ from silhueta.app.stops.scale.stop import SCALE
 from silhueta.app.stops.stop import Stop
 from silhueta.app.stops.tidy.stop import TIDY
 from silhueta.app.stops.trace.stop import TRACE
+from silhueta.app.stops.true_up.stop import TRUE_UP
 
-STOPS: tuple[Stop, ...] = (PICTURE, SCALE, TRACE, TIDY, CUT_FILE)
+STOPS: tuple[Stop, ...] = (PICTURE, SCALE, TRACE, TIDY, TRUE_UP, CUT_FILE)
 
 
 def stop_of(key: str) -> Stop:

@@ -29,6 +29,7 @@ OfferKind = Literal[
     "in a row",
     "level",
     "size",
+    "fixed",  # holds already
 ]
 KINDS: tuple[OfferKind, ...] = (
     "tangent",

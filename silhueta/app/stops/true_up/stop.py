@@ -1,0 +1,45 @@
+"""The stop True up: what the window knows of it before it is visited."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from silhueta.app.stops.stop import Stop, StopState
+from silhueta.core.job import Job
+from silhueta.core.wording import counted
+
+if TYPE_CHECKING:
+    from silhueta.app.stops.worksheet import Worksheet
+    from silhueta.app.window import Window
+
+
+def true_up_state(job: Job) -> StopState:
+    """Return the state of the stop True up."""
+    if not job.outline.contours:
+        return StopState("")
+    if not job.relations:
+        return StopState("as traced")
+    return StopState(f"{counted(len(job.relations), 'relation')} held", done=True)
+
+
+def _make(window: Window) -> Worksheet:
+    from silhueta.app.stops.true_up.sheet import TrueUpSheet
+
+    sheet = TrueUpSheet(window.session, window.tracing, window.table, window.sheets)
+    window.progress.follow(sheet.offers.bench)
+    return sheet
+
+
+TRUE_UP = Stop(
+    key="true_up",
+    title="True up",
+    number=5,
+    question="What was it meant to be?",
+    icon=(
+        [(4, 4), (4, 20), (20, 20)],
+        [(4, 15), (9, 15), (9, 20)],
+        ("o", 15, 9, 4.5),
+    ),
+    state=true_up_state,
+    make=_make,
+)

@@ -1,0 +1,54 @@
+"""How truing offers and relations are told to people."""
+
+from __future__ import annotations
+
+from silhueta.core.relations import Relation
+from silhueta.core.truing.offer import OfferKind
+from silhueta.core.units import Unit, format_length
+
+# one, many, and what is done, as a step of the history
+WORDS: dict[OfferKind, tuple[str, str, str]] = {
+    "tangent": ("smooth joint", "smooth joints", "Made smooth"),
+    "perpendicular": ("square edge", "square edges", "Made square"),
+    "parallel": ("parallel edge", "parallel edges", "Made parallel"),
+    "collinear": ("pair in one line", "pairs in one line", "Put in one line"),
+    "equal radius": ("equal radius", "equal radii", "Made equal"),
+    "concentric": ("shared centre", "shared centres", "Made concentric"),
+    "level": ("level or plumb edge", "level or plumb edges", "Made level"),
+    "evenly on a circle": ("circle of holes", "circles of holes", "Spaced evenly"),
+    "in a row": ("row of holes", "rows of holes", "Spaced evenly"),
+    "size": ("hole size", "hole sizes", "Drilled to size"),
+}
+
+
+def told(kind: OfferKind, count: int) -> str:
+    """Return so many offers of a kind in words."""
+    one, many, _ = WORDS[kind]
+    return f"{count:,} {one if count == 1 else many}"
+
+
+def relation_told(relation: Relation, units: Unit) -> str:
+    """Return a relation in words."""
+    kind, value, count = relation.kind, relation.value, len(relation.refs)
+    match kind:
+        case "radius" if value is not None:
+            return f"diameter {format_length(2 * value, units, 3)}"
+        case "distance" | "length" if value is not None:
+            return f"{kind} {format_length(value, units, 3)}"
+        case "angle":
+            return f"at {value:g}°"
+        case "tangent":
+            return "edge and arc tangent"
+        case "evenly on a circle" | "in a row":
+            return f"{count} holes {kind}"
+        case "equal radius" | "concentric":
+            return f"{count} of {kind}" if kind == "equal radius" else f"{count} concentric"
+        case "perpendicular":
+            return "edge square to another"
+        case "parallel":
+            return f"{count} edges parallel"
+        case "collinear":
+            return f"{count} edges in one line"
+        case "equal length":
+            return f"{count} edges as long"
+    return f"edge {kind}"

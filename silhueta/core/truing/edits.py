@@ -1,0 +1,116 @@
+"""Edits of a job at True up: offers taken, relations released, the part levelled."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Literal, NamedTuple
+
+from silhueta.core.errors import EditError, TruingError
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.job import Job
+from silhueta.core.relations import Relation
+from silhueta.core.truing.apply import Trued, levelled, taken
+from silhueta.core.truing.features import Feature, Noise, rounded
+from silhueta.core.truing.offer import TruingOffer
+from silhueta.core.truing.solve import residuals, solve
+from silhueta.core.work import Work
+
+_HOLDS = 1e-6  # mm
+
+
+class Held(NamedTuple):
+    """A relation of a job, and whether it holds, is off by so much, or names what is gone."""
+
+    relation: Relation
+    state: Literal["holds", "off", "gone"]
+    off: float = 0.0
+
+
+def held(job: Job) -> list[Held]:
+    """Return the job's relations, and whether each still holds after what was done since."""
+    found = []
+    for relation in job.relations:
+        try:
+            off = residuals(job.outline, [relation])[0]
+        except TruingError:
+            found.append(Held(relation, "gone"))
+            continue
+        found.append(Held(relation, "holds" if off < _HOLDS else "off", off))
+    return found
+
+
+def take_offers(
+    job: Job, offers: Sequence[TruingOffer], found: list[Feature], noise: Noise, work: Work
+) -> tuple[Job, Trued]:
+    """Return the job with offers taken beside what holds already, and what came of it.
+
+    Raises
+    ------
+    TruingError
+        If none of them could be taken.
+
+    """
+    base = rounded(job.outline, noise)
+    before = [one.relation for one in held(job) if one.state == "holds"]
+    fixed = [
+        TruingOffer("fixed", (relation,), 1.0, relation.kind, (0, 0), ()) for relation in before
+    ]
+    done = taken(base, [*fixed, *offers], found, noise, work)
+    if offers and len(done.left) == len(offers):
+        offer, why = done.left[0]
+        raise TruingError(f"{offer.text}: {why}; release one of the relations that hold already")
+    return _with(job, done.outline, done.relations), done
+
+
+def hold_again(job: Job) -> Job:
+    """Return the job with its relations made to hold anew; such that name what is gone are dropped.
+
+    Raises
+    ------
+    TruingError
+        If they cannot hold together any more.
+
+    """
+    relations = [one.relation for one in held(job) if one.state != "gone"]
+    return _with(job, solve(job.outline, relations).outline, tuple(relations))
+
+
+def release(job: Job, relation: Relation) -> Job:
+    """Return the job without a relation; nothing moves."""
+    kept = tuple(one for one in job.relations if one is not relation)
+    return job if len(kept) == len(job.relations) else replace(job, relations=kept)
+
+
+def level(job: Job, noise: Noise) -> Job:
+    """Return the job turned so that its longest straight edge is level.
+
+    Relations that say what is level are released.
+
+    Raises
+    ------
+    EditError
+        If there is no straight edge.
+
+    """
+    made = levelled(job.outline, noise)
+    if made is job.outline:
+        raise EditError("there is no straight edge that is not level already")
+    kept = tuple(r for r in job.relations if r.kind not in ("level", "plumb", "angle"))
+    return _with(job, made, kept)
+
+
+def _with(job: Job, outline: Outline, relations: tuple[Relation, ...]) -> Job:
+    """Return the job with an outline; what moved is a person's own, and outlives a new trace."""
+    contours = tuple(
+        now if now is was else _by_hand(now)
+        for was, now in zip(job.outline.contours, outline.contours, strict=True)
+    )
+    same = all(a is b for a, b in zip(contours, job.outline.contours, strict=True))
+    if same and relations == job.relations:
+        return job
+    return replace(job, outline=job.outline if same else Outline(contours), relations=relations)
+
+
+def _by_hand(contour: Contour) -> Contour:
+    return replace(contour, origin="edited") if contour.origin == "traced" else contour
