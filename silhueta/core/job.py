@@ -24,7 +24,7 @@ from silhueta.core.datums import (
     SheetDatum,
 )
 from silhueta.core.geometry.outline import Contour, Outline, keyed
-from silhueta.core.relations import Relation
+from silhueta.core.relations import Dimension, Relation
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings as TidySettings
@@ -135,6 +135,8 @@ class Job:
     cut_file : CutFileSettings
     relations : tuple of Relation
         What is to hold exactly in the outline (truing).
+    calipers : tuple of Dimension
+        Measured on the real part.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -153,6 +155,7 @@ class Job:
     tidy: TidySettings = field(default_factory=TidySettings)
     cut_file: CutFileSettings = CutFileSettings()
     relations: tuple[Relation, ...] = ()
+    calipers: tuple[Dimension, ...] = ()
     page: Frame | None = None
     last_key: int = 0
 

@@ -57,3 +57,23 @@ class Relation:
     kind: Kind
     refs: tuple[Ref, ...]
     value: float | None = None
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """A row of the caliper list: what was measured on the real part.
+
+    Parameters
+    ----------
+    kind : {"width", "height", "diameter", "length", "distance"}
+        Over all; of a round; of an edge; between two centres or edges.
+    refs : tuple of Ref
+        Of what; none over all.
+    measured : float or None, mm
+        What the calipers say.
+
+    """
+
+    kind: Literal["width", "height", "diameter", "length", "distance"]
+    refs: tuple[Ref, ...] = ()
+    measured: float | None = None

@@ -9,7 +9,7 @@ from typing import Literal, NamedTuple
 from silhueta.core.errors import EditError, TruingError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job
-from silhueta.core.relations import Relation
+from silhueta.core.relations import Dimension, Relation
 from silhueta.core.truing.apply import Trued, levelled, taken
 from silhueta.core.truing.features import Feature, Noise, rounded
 from silhueta.core.truing.offer import TruingOffer
@@ -60,7 +60,7 @@ def take_offers(
     if offers and len(done.left) == len(offers):
         offer, why = done.left[0]
         raise TruingError(f"{offer.text}: {why}; release one of the relations that hold already")
-    return _with(job, done.outline, done.relations), done
+    return with_truth(job, done.outline, done.relations), done
 
 
 def hold_again(job: Job) -> Job:
@@ -73,7 +73,7 @@ def hold_again(job: Job) -> Job:
 
     """
     relations = [one.relation for one in held(job) if one.state != "gone"]
-    return _with(job, solve(job.outline, relations).outline, tuple(relations))
+    return with_truth(job, solve(job.outline, relations).outline, tuple(relations))
 
 
 def release(job: Job, relation: Relation) -> Job:
@@ -97,10 +97,15 @@ def level(job: Job, noise: Noise) -> Job:
     if made is job.outline:
         raise EditError("there is no straight edge that is not level already")
     kept = tuple(r for r in job.relations if r.kind not in ("level", "plumb", "angle"))
-    return _with(job, made, kept)
+    return with_truth(job, made, kept)
 
 
-def _with(job: Job, outline: Outline, relations: tuple[Relation, ...]) -> Job:
+def set_calipers(job: Job, calipers: tuple[Dimension, ...]) -> Job:
+    """Return the job with another caliper list."""
+    return job if job.calipers == calipers else replace(job, calipers=calipers)
+
+
+def with_truth(job: Job, outline: Outline, relations: tuple[Relation, ...]) -> Job:
     """Return the job with an outline; what moved is a person's own, and outlives a new trace."""
     contours = tuple(
         now if now is was else _by_hand(now)

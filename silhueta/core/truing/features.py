@@ -185,7 +185,9 @@ def _line(contour: Contour, i: int, k: int, ends: tuple[Floats, Floats], noise: 
     place = (float(ax + bx) / 2, float(ay + by) / 2)
     apart = max(long / max(noise.along, 1e-9), 1.0)  # points that tell for themselves
     across = math.hypot(noise.point / math.sqrt(apart), noise.whole)
-    turn = noise.point * math.sqrt(12 / apart) / max(long, 1e-9)
+    # what goes along a whole edge may differ from one of its ends to the other
+    slow = math.sqrt(2) * noise.whole
+    turn = math.hypot(noise.point * math.sqrt(12 / apart), slow) / max(long, 1e-9)
     return Feature(
         "line",
         i,

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtGui import QHideEvent
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
+from silhueta.app.stops.true_up.caliper_list import CaliperList
 from silhueta.app.stops.true_up.offers import TrueUpOffers
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Note
+from silhueta.app.widgets import Choice, Note
 from silhueta.core.job import Job, is_stale
 from silhueta.core.wording import counted
 
@@ -24,20 +25,58 @@ class TrueUpSheet(Worksheet):
     ) -> None:
         super().__init__(session, parent)
         self._table = table
+        self.page = Choice("Page", {"offers": "Offers", "calipers": "Caliper list"}, self)
         self.fault = Note()
         self.offers = TrueUpOffers(session, tracing, table, self)
+        self.calipers = CaliperList(session, tracing, table, self)
         self.benches = (self.offers.bench,)
+        self._pages: dict[str, TrueUpOffers | CaliperList] = {
+            "offers": self.offers,
+            "calipers": self.calipers,
+        }
+        self.body.addWidget(self.page)
         self.body.addWidget(self.fault)
-        self.body.addWidget(self.offers, 1)
-        self.offers.wrong.connect(lambda text: self.fault.say(text, bool(text)))
+        for page in self._pages.values():
+            self.body.addWidget(page, 1)
+            page.wrong.connect(lambda text: self.fault.say(text, bool(text)))
+        self._present = "offers"
+        self.page.chosen.connect(self.show_page)
         self.next.clicked.connect(self.go_on)
+        self.show_page("offers")
         self.connect_job()
+        self.body.setStretch(self.body.count() - 1, 0)  # the pages take the room themselves
+
+    def show_page(self, key: str) -> None:
+        """Show one of the pages."""
+        self._present = key
+        self.page.set_chosen(key)
+        for name, page in self._pages.items():
+            page.setVisible(name == key)
+        self.fault.say("")
+        self._leave_table()
+        if self.isVisible():
+            self._take_table()
+            self.refresh(self.session.job)
+
+    def _take_table(self) -> None:
+        if self._present == "calipers":
+            self.calipers.take_hand()
+
+    def _leave_table(self) -> None:
+        if self._table.tool is self.calipers.tool:
+            self._table.set_tool(None)
+        for name in ("lit", "offers", "calipers"):
+            self._table.set_overlay(name, None)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Take the table into the hand where edges are picked."""
+        self._take_table()
+        super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Take what it points at from the table."""
         super().hideEvent(event)
-        for name in ("lit", "offers"):
-            self._table.set_overlay(name, None)
+        self._leave_table()
 
     def refresh(self, job: Job) -> None:
         """Show offers and what holds."""
@@ -45,7 +84,7 @@ class TrueUpSheet(Worksheet):
             self.say_result(no_picture(job) if job.picture is None else "Nothing is traced yet.")
             self.way_on("there is no outline yet")
             return
-        self.offers.refresh(job)
+        self._pages[self._present].refresh(job)
         count = len(job.relations)
         self.say_result(
             f"{counted(count, 'relation')} held exactly."

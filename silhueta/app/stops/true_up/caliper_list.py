@@ -1,0 +1,277 @@
+"""Part of the True up worksheet: what was measured on the real part, and what the outline says."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from silhueta.app.look.icons import icon
+from silhueta.app.session import Session
+from silhueta.app.table.dimension_layer import DimensionLayer, Drawn
+from silhueta.app.table.feature_tool import FeatureTool
+from silhueta.app.widgets import Choice, Field, Note, clear, row, sentence
+from silhueta.core.errors import SilhuetaError, TruingError
+from silhueta.core.job import Job
+from silhueta.core.relations import Dimension
+from silhueta.core.truing.apply import noise_of
+from silhueta.core.truing.calipers import Row, dimension_of, driven, fit_scale, rows, scaled
+from silhueta.core.truing.edits import set_calipers
+from silhueta.core.truing.features import Feature, features
+from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_length
+
+if TYPE_CHECKING:
+    from silhueta.app.table.table import Table
+    from silhueta.app.tracing import Tracing
+
+_NAMES = {"diameter": "Ø", "length": "edge", "distance": "gap"}
+
+
+class CaliperList(QWidget):
+    """Rows that are picked on the outline and typed one after the other."""
+
+    wrong = Signal(str)
+
+    def __init__(
+        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._session, self._tracing, self._table = session, tracing, table
+        self.tool = FeatureTool(self._pick)
+        self._first: Feature | None = None
+        self._culprit: int | None = None
+        self.what = Choice("Pick", {"one": "Size of one", "two": "Between two"}, self)
+        self.what.set_chosen("one")
+        self._between = False
+        self.overall = Choice("Over all", {"width": "+ Width", "height": "+ Height"}, self)
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(4)
+        self.fields: list[Field] = []
+        self.about = Note(parent=self)
+        self.scale = QPushButton("Scale the part to the list", self)
+        self.scale.setObjectName("scale-to-list")
+        self.drive = QPushButton("Make these sizes exact", self)
+        self.drive.setObjectName("drive")
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(5)
+        inside.addWidget(self.what)
+        inside.addWidget(self.overall)
+        inside.addLayout(self.rows)
+        inside.addWidget(self.about)
+        inside.addWidget(self.scale)
+        inside.addWidget(self.drive)
+        inside.addStretch(1)
+        self.what.chosen.connect(self._choose)
+        self.overall.chosen.connect(lambda key: self._add(Dimension(key)))
+        self.scale.clicked.connect(self._scale)
+        self.drive.clicked.connect(self._drive)
+
+    # picked on the table
+
+    def _choose(self, key: str) -> None:
+        self._between, self._first = key == "two", None
+        self._tell_hand()
+
+    def _tell_hand(self) -> None:
+        self.tool.text = "Click a hole or an edge: it joins the list."
+        if self._between:
+            again = self._first is not None
+            self.tool.text = f"Click the {'second' if again else 'first'} hole or edge."
+        self._table.update()
+
+    def _pick(self, feature: Feature) -> None:
+        if self._between and self._first is None:
+            self._first = feature
+            self._tell_hand()
+            return
+        picked = [feature] if self._first is None else [self._first, feature]
+        self._first = None
+        self._tell_hand()
+        try:
+            self._add(dimension_of(picked))
+        except SilhuetaError as error:
+            self.wrong.emit(sentence(str(error)))
+
+    def _add(self, dimension: Dimension) -> None:
+        self.overall.clear_chosen()
+        known = self._session.job.calipers
+        same = [(d.kind, d.refs) for d in known]
+        if (dimension.kind, dimension.refs) not in same:
+            self._apply("A dimension to measure", (*known, dimension))
+        where = [(d.kind, d.refs) for d in self._session.job.calipers]
+        self.fields[where.index((dimension.kind, dimension.refs))].setFocus()
+
+    # rows
+
+    def _apply(self, label: str, calipers: tuple[Dimension, ...]) -> None:
+        self.wrong.emit("")
+        self._culprit = None
+        self._session.apply(label, lambda job: set_calipers(job, calipers))
+
+    def _measured(self, number: int, mm: float) -> None:
+        calipers = list(self._session.job.calipers)
+        calipers[number] = replace(calipers[number], measured=mm or None)
+        self._apply("Measured with calipers", tuple(calipers))
+        following = number + 1
+        if following < len(self.fields):
+            self.fields[following].setFocus()
+            self.fields[following].selectAll()
+
+    def refresh(self, job: Job) -> None:
+        """Show the list held against the outline, and its dimensions on the table."""
+        noise = noise_of(job, self._tracing.flat)
+        self.tool.show(features(job.outline, noise) if job.outline.taken else [])
+        found = rows(job, noise)
+        focus = next((n for n, field in enumerate(self.fields) if field.hasFocus()), None)
+        clear(self.rows)
+        self.fields = []
+        if found:
+            self.rows.addWidget(self._head())
+        for number, one in enumerate(found):
+            self.rows.addWidget(self._row(number, one))
+        if focus is not None and focus < len(self.fields):
+            self.fields[focus].setFocus()
+        self.about.say(self._about(found))
+        for button, why in ((self.scale, "nothing is measured yet"), (self.drive, "")):
+            told = any(one.off is not None for one in found)
+            button.setEnabled(told)
+            button.setToolTip("" if told else why or "nothing is measured yet")
+        self._draw(found)
+
+    def _head(self) -> QWidget:
+        """Return the words over the columns."""
+        line = QWidget(self)
+        unit = "mm" if self._session.units == "mm" else "in"
+        words = [Note(text, line) for text in (f"Outline, {unit}", "Calipers", "Off")]
+        words[1].setFixedWidth(64)
+        words[2].setFixedWidth(86)
+        layout = row(*words)
+        layout.setSpacing(4)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setStretch(0, 1)
+        line.setLayout(layout)
+        return line
+
+    def _row(self, number: int, one: Row) -> QWidget:
+        units, dimension = self._session.units, one.dimension
+        line = QWidget(self)
+        name = _NAMES.get(dimension.kind, dimension.kind)
+        said = "gone" if one.says is None else _bare(one.says, units)
+        label = QLabel(f"{number + 1}. {name} {said}", line)
+        label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        field = Field(
+            f"Row {number + 1}, measured",
+            lambda text: parse_length(text, self._session.units, zero=True),
+            line,
+        )
+        field.setFixedWidth(64)
+        if dimension.measured is not None:
+            field.show_value(_bare(dimension.measured, units))
+        off = "" if one.off is None else _bare(one.off, units, "+")
+        beyond = one.off is not None and abs(one.off) > 2 * one.sigma
+        mark = "▲ " if number == self._culprit or beyond else ""
+        told = QLabel(f"{mark}{off}", line)
+        told.setFixedWidth(54)
+        told.setToolTip(
+            f"what the outline says is good to ± {format_length(2 * one.sigma, units)}"
+            + ("; it differs by more" if beyond else "")
+        )
+        away = QPushButton(icon("close"), "", line)
+        away.setFixedWidth(28)
+        away.setStyleSheet("padding: 0")
+        away.setAccessibleName(f"Take row {number + 1} away")
+        away.clicked.connect(lambda _=False, n=number: self._remove(n))
+        field.typed.connect(lambda mm, n=number: self._measured(n, mm))
+        field.wrong.connect(self.wrong)
+        layout = row(label, field, told, away)
+        layout.setSpacing(4)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setStretch(0, 1)
+        line.setLayout(layout)
+        self.fields.append(field)
+        return line
+
+    def _remove(self, number: int) -> None:
+        calipers = self._session.job.calipers
+        self._apply("A dimension less", (*calipers[:number], *calipers[number + 1 :]))
+
+    def _about(self, found: list[Row]) -> str:
+        if not found:
+            return "Click a hole or an edge on the table, then type what the calipers say."
+        try:
+            fit = fit_scale(found)
+        except SilhuetaError as error:
+            return sentence(str(error))
+        text = f"Scaled by {100 * (fit.factor - 1):+.2f} %, the list agrees"
+        worst = max(map(abs, fit.left))
+        text += f" within {format_length(worst, self._session.units)}."
+        if not fit.together:
+            text += " That is more than the outline is uncertain: look at the marked rows again."
+        return text
+
+    # what is done with it
+
+    def _scale(self) -> None:
+        job = self._session.job
+        try:
+            fit = fit_scale(rows(job, noise_of(job, self._tracing.flat)))
+        except SilhuetaError as error:
+            self.wrong.emit(sentence(str(error)))
+            return
+        label = f"Scaled to the list: {100 * (fit.factor - 1):+.2f} %"
+        self._session.apply(label, lambda job: scaled(job, fit.factor))
+
+    def _drive(self) -> None:
+        self._culprit = None
+        try:
+            self._session.apply("Measured sizes made exact", driven)
+            self.wrong.emit("")
+        except TruingError as error:
+            self._culprit = error.relation
+            self.refresh(self._session.job)
+            self.wrong.emit(sentence(str(error)))
+        except SilhuetaError as error:
+            self.wrong.emit(sentence(str(error)))
+
+    def _draw(self, found: list[Row]) -> None:
+        drawn = []
+        by_ref = {(f.ref.key, f.ref.segment): f for f in self.tool.features}
+        for number, one in enumerate(found):
+            shapes = [by_ref.get((r.key, r.segment)) for r in one.dimension.refs]
+            if not shapes or None in shapes or one.says is None:
+                continue
+            known = [shape for shape in shapes if shape is not None]
+            size = one.dimension.measured if one.dimension.measured is not None else one.says
+            text = f"{number + 1}: {_bare(size, self._session.units)}"
+            start, end = known[0].centre, known[-1].centre
+            is_round = one.dimension.kind == "diameter"
+            if is_round:
+                angle = math.radians(45 + 40 * (number % 3))
+                end = (
+                    start[0] + known[0].radius * math.cos(angle),
+                    start[1] + known[0].radius * math.sin(angle),
+                )
+            elif len(known) == 1:
+                c = math.cos(known[0].angle) * known[0].size / 2
+                s = math.sin(known[0].angle) * known[0].size / 2
+                x, y = known[0].place
+                start, end = (x - c, y - s), (x + c, y + s)
+            drawn.append(Drawn(start, end, is_round, text, number == self._culprit))
+        self._table.set_overlay("calipers", DimensionLayer(drawn) if drawn else None)
+
+    def take_hand(self) -> None:
+        """Have the table pick edges and holes."""
+        self._tell_hand()
+        self._table.set_tool(self.tool)
+
+
+def _bare(mm: float, units: Unit, sign: str = "") -> str:
+    """Return a length in the unit on screen, without its name."""
+    value, places = (mm, 2) if units == "mm" else (mm / MM_PER_INCH, 4)
+    if abs(value) < 0.5 * 10**-places:  # never a sign before a zero
+        value, sign = 0.0, ""
+    return f"{value:{sign}.{places}f}"

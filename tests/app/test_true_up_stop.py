@@ -1,0 +1,139 @@
+"""True up, by mouse and keys: offers, what holds, the caliper list."""
+
+import math
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QPushButton
+
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import Loop, circle_loop
+from silhueta.core.job import Job, set_imported
+from tests.conftest import hole
+
+ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+PLATE = Loop([[0.01, 0], [100, 0.02], [100.01, 60], [0, 60.01]])
+HOLES = [(15, 30, 4.01), (50, 30.01, 3.99), (85, 30, 4.0)]
+
+
+@pytest.fixture
+def sheet(hand):
+    holes = [hole(circle_loop((x, y), r)) for x, y, r in HOLES]
+    contours = tuple(Contour(path, origin="imported") for path in (PLATE, *holes))
+    hand.window.session.start(set_imported(Job(), Outline(contours), "Plate"))
+    hand.key(Qt.Key.Key_5, ALT)
+    hand.window.table.fit()
+    hand.settle()
+    return hand.window.sheets["true_up"]
+
+
+def paths(hand):
+    return [c.path for c in hand.window.session.job.outline.contours]
+
+
+def press(hand, x, y):
+    at = hand.window.table.view.to_screen(QPointF(x, y)).toPoint()
+    QTest.mouseMove(hand.window.table, at)
+    QTest.mouseClick(hand.window.table, Qt.MouseButton.LeftButton, pos=at)
+
+
+def test_what_is_sure_is_taken_in_one_click_and_undone_by_one_key(hand, sheet):
+    before = paths(hand)
+    assert "sure offers" in sheet.offers.sure.text()
+    hand.click("take-sure")
+    hand.settle()
+    edges = paths(hand)[0].ends - paths(hand)[0].starts
+    unit = edges / np.hypot(*edges.T)[:, None]
+    assert np.abs(np.sum(unit * np.roll(unit, 1, axis=0), axis=1)).max() < 1e-9
+    radii = [full_circle(path)[1] for path in paths(hand)[1:]]
+    assert np.ptp(radii) < 1e-9
+    assert hand.window.session.undo_label.startswith("Trued up: ")
+    assert "held exactly" in sheet.result.text()
+    assert hand.window.traveller.buttons["true_up"].accessibleName().startswith("True up, done")
+    hand.key(Qt.Key.Key_Z, CTRL)
+    hand.settle()
+    assert all(a is b for a, b in zip(paths(hand), before, strict=True))
+
+
+def test_offers_of_a_kind_are_shown_on_the_table_and_taken_one_by_one(hand, sheet):
+    hand.click("show-size")
+    hand.settle()
+    layer = hand.window.table.overlays["offers"]
+    assert np.array(sorted(layer.places)) == pytest.approx(np.array(HOLES)[:, :2])
+    texts = [label.text() for label in sheet.offers.findChildren(QLabel)]
+    assert any("8 mm is near" in text and "sure" in text for text in texts)
+    hand.click("take-one-1")
+    hand.settle()
+    assert sorted(full_circle(path)[1] for path in paths(hand)[1:])[1] == pytest.approx(4, abs=1e-9)
+    hand.click("take-in a row")
+    hand.settle()
+    centres = np.array([full_circle(path)[0] for path in paths(hand)[1:]])
+    assert np.diff(centres, axis=0)[0] == pytest.approx(np.diff(centres, axis=0)[1], abs=1e-8)
+    assert len(hand.window.session.job.relations) == 2
+    # what is held is released by its own button; nothing moves
+    before = paths(hand)
+    free = [b for b in sheet.offers.findChildren(QPushButton) if b.text() == "Release"]
+    QTest.mouseClick(free[0], Qt.MouseButton.LeftButton)
+    assert len(hand.window.session.job.relations) == 1
+    assert all(a is b for a, b in zip(paths(hand), before, strict=True))
+
+
+def test_sizes_typed_one_after_the_other_become_exact(hand, sheet):
+    hand.click("choice-calipers")
+    for x, y, _ in HOLES[:2]:
+        press(hand, x, y)
+    hand.click("choice-two")
+    press(hand, *HOLES[0][:2])
+    press(hand, *HOLES[2][:2])
+    page = sheet.calipers
+    kinds = [d.kind for d in hand.window.session.job.calipers]
+    assert kinds == ["diameter", "diameter", "distance"]
+    page.fields[0].setFocus()
+    for text in ("8.2", "8.3 mm", "70.5"):  # Enter goes on to the next row
+        field = hand.window.focusWidget()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+    assert [d.measured for d in hand.window.session.job.calipers] == [8.2, 8.3, 70.5]
+    hand.click("drive")
+    (a, ra), (_, rb), (c, _) = (full_circle(path) for path in paths(hand)[1:])
+    assert (2 * ra, 2 * rb) == pytest.approx((8.2, 8.3), abs=1e-9)
+    assert math.dist(a, c) == pytest.approx(70.5, abs=1e-9)
+
+
+def test_the_part_is_scaled_to_its_list(hand, sheet):
+    hand.click("choice-calipers")
+    hand.click("choice-width")
+    hand.type(sheet.calipers.fields[0], "4 in")
+    assert "Scaled by +1.5" in sheet.calipers.about.text()
+    hand.click("scale-to-list")
+    left, _, right, _ = hand.window.session.job.outline.bounds
+    assert right - left == pytest.approx(101.6, abs=1e-9)
+    assert hand.window.session.undo_label.startswith("Scaled to the list: +1.5")
+
+
+def test_what_cannot_be_is_said_in_words_with_its_row_marked(hand, sheet):
+    hand.click("choice-calipers")
+    press(hand, *HOLES[0][:2])
+    hand.type(sheet.calipers.fields[0], "20")
+    hand.click("drive")
+    assert "check the row and its unit" in sheet.fault.text()
+    marked = [label.text() for label in sheet.calipers.findChildren(QLabel)]
+    assert any(text.startswith("▲ ") for text in marked)
+    hand.type(sheet.calipers.fields[0], "8.1")
+    hand.click("drive")
+    assert not sheet.fault.isVisible()
+    hand.click("choice-two")
+    press(hand, *HOLES[0][:2])
+    press(hand, *HOLES[0][:2])
+    assert "two different" in sheet.fault.text()
+
+
+def test_the_longest_edge_is_turned_level(hand, sheet):
+    hand.click("level")
+    nodes = paths(hand)[0].nodes
+    edges = np.roll(nodes, -1, axis=0) - nodes
+    longest = edges[np.hypot(*edges.T).argmax()]
+    assert abs(longest[1]) < 1e-9
