@@ -87,6 +87,8 @@ class TraceStamp:
         keep within.
     noise_mm : float
         Standard deviation of a point of the edge.
+    along_mm : float
+        Length over which that goes along; 0: not told.
     tolerance_mm : float
         By how much the outline may leave it, as it was kept; 0: not told.
     rims : int
@@ -111,6 +113,7 @@ class TraceStamp:
     kept: int = 0
     replaced: int = 0
     doubts: tuple[tuple[float, float, str], ...] = ()
+    along_mm: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -22,6 +22,8 @@ def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
     assert size(hand) == pytest.approx((50, 30))
     assert "no picture to work on" in hand.window.sheets["trace"].result.text()
     hand.click("next")
+    assert hand.window.present == "true_up"
+    hand.click("next")
     hand.answer = tmp_path / "plate.dxf"
     hand.click("next")
     hand.settle()

@@ -349,6 +349,7 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         deviation_p95=traced.deviation.p95,
         noise_mm=traced.noise_px * traced.scale.mm_per_px,
         tolerance_mm=traced.tolerance,
+        along_mm=traced.along_px * traced.scale.mm_per_px,
         rims=traced.rims,
     )
     fresh = known_again(job.outline, traced.outline)

@@ -68,6 +68,7 @@ class Traced(NamedTuple):
     deviation: Deviation  # mm, loops in the outline's order
     line_width: float | None = None  # mm, of a drawing's pen
     tolerance: float = 0.0  # mm, that was kept; 0: not told
+    along_px: float = 0.0  # over which the noise goes along; 0: not told
 
 
 def trace(
@@ -172,6 +173,7 @@ def trace(
         off,
         width,
         tolerance * size,
+        edge.along,
     )
 
 

@@ -15,7 +15,8 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import Job
 from silhueta.core.relations import Relation
-from silhueta.core.truing.features import Feature, Noise, apart, features, rounded
+from silhueta.core.truing.features import Feature, Noise, apart, features
+from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import LIKELY, TruingOffer
 from silhueta.core.truing.offers import find_offers
 from silhueta.core.truing.sizes import Table
@@ -30,6 +31,7 @@ FOREIGN = Noise(0.02, 0.5, 0.01)  # of an outline of which nothing is known
 _PHOTO_ALONG, _DRAWN_ALONG = 25.0, 3.0  # px over which points are off together (trace.edge.wobble)
 _LEAST_PX = 0.02  # of a point: what tracing itself is off by on clean graphics (docs/figures.md)
 _WHOLE_PX, _WHOLE_PHOTO = 0.05, 0.15  # of a whole edge; of a photo's as job_trace has it
+_CORNER_PX = 6.0  # along a sharp corner, that blur and grain may have cut off
 _INSIDE = 3.0  # uncertainties, that nothing may be moved beyond unasked
 _TRIES = 12
 
@@ -66,8 +68,10 @@ def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
         left, bottom, right, top = job.outline.bounds
         wide, high = rectified.size_sigma(job.outline.bounds)
         scale = max(wide / max(right - left, 1e-9), high / max(top - bottom, 1e-9))
-    along = (_PHOTO_ALONG if photo else _DRAWN_ALONG) * size
-    return Noise(point, along, (_WHOLE_PHOTO if photo else _WHOLE_PX) * size, scale)
+    told = (_PHOTO_ALONG if photo else _DRAWN_ALONG) * size
+    along = max(stamp.along_mm, size) if stamp.along_mm else told
+    whole = _WHOLE_PHOTO if settings.mode == "part" else _WHOLE_PX
+    return Noise(point, along, whole * size, scale, _CORNER_PX * size)
 
 
 def levelled(outline: Outline, noise: Noise) -> Outline:
@@ -126,7 +130,7 @@ def trued(
     if mode == "none" or not outline.taken:
         return Trued(outline, (), {}, ())
     with work.stage("true up"):
-        outline = rounded(outline, noise)
+        outline = simpler(outline, noise)
         found = find_offers(outline, noise, table)
         wanted = [o for o in found.offers if o.safe or (mode == "all" and o.share >= LIKELY)]
         return taken(outline, wanted, found.features, noise, work)

@@ -11,7 +11,8 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job
 from silhueta.core.relations import Dimension, Relation
 from silhueta.core.truing.apply import Trued, levelled, taken
-from silhueta.core.truing.features import Feature, Noise, rounded
+from silhueta.core.truing.features import Feature, Noise
+from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import TruingOffer
 from silhueta.core.truing.solve import residuals, solve
 from silhueta.core.work import Work
@@ -51,7 +52,7 @@ def take_offers(
         If none of them could be taken.
 
     """
-    base = rounded(job.outline, noise)
+    base = simpler(job.outline, noise)
     before = [one.relation for one in held(job) if one.state == "holds"]
     fixed = [
         TruingOffer("fixed", (relation,), 1.0, relation.kind, (0, 0), ()) for relation in before

@@ -42,12 +42,15 @@ class Noise(NamedTuple):
         Standard uncertainty of a whole edge, as a wrong model of light makes.
     scale : float
         Relative standard uncertainty of all sizes.
+    corner : float, mm
+        Of segments across a corner, that blur may have made of a sharp one.
     """
 
     point: float
     along: float
     whole: float = 0.0
     scale: float = 0.0
+    corner: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from silhueta.core.job import Job, is_stale
 from silhueta.core.relations import Relation
 from silhueta.core.truing.apply import noise_of
 from silhueta.core.truing.edits import Held, held, hold_again, level, release, take_offers
-from silhueta.core.truing.features import rounded
+from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import KINDS, LIKELY, OfferKind, TruingOffer
 from silhueta.core.truing.offers import Found, find_offers
 from silhueta.core.truing.sizes import Table as Sizes
@@ -125,7 +125,7 @@ class TrueUpOffers(QWidget):
         self.state.say("Looking…")
         self.bench.ask(
             "Looking for what it means",
-            lambda _: find_offers(rounded(outline, noise), noise, sizes),
+            lambda _: find_offers(simpler(outline, noise), noise, sizes),
             wanted,
         )
 
