@@ -30,7 +30,7 @@ _SHORT = 0.4  # of the shorter edge beside it, that a segment of a run is long a
 _LONGEST = 16.0  # mm
 _MOST = 12  # segments of a run
 _LEAST_TURN, _MOST_TURN = math.radians(8), math.radians(165)
-_TRIALS = 24
+_TRIALS, _FINER = 24, 20
 _SAMPLES = (0.25, 0.5, 0.75, 1.0)  # of a segment, that are held against what stands in for it
 _LEAST_LINE = 3  # segments that a loop keeps
 
@@ -150,19 +150,27 @@ def _cornered(chain: _Chain, k: int, count: int, room: _Room) -> _Chain | None:
         return None  # one line across may well be a chamfer
     half = (math.pi - abs(turn)) / 2
     reach = min(float(long.min()) * 0.95 + min(far, -back), 4 * _LONGEST)
-    best: tuple[float, float] | None = None
     middle = (v - u) / np.hypot(*(v - u))
-    for touch in np.geomspace(max(room.off, 1e-3), max(reach, 2 * room.off), _TRIALS).tolist():
+
+    def worst(touch: float) -> float:
         radius = touch * math.tan(half)
         centre = corner + radius / math.sin(half) * middle
         near = (-(off @ u) < touch) & (off @ v < touch)
         left = np.where(near, np.abs(np.hypot(*(seen - centre).T) - radius), sides)
-        worst = float(left.max())
-        if best is None or worst < best[0]:
-            best = worst, touch
-    if best is None or best[0] > room.off or (count == 1 and bulges[index[0]]):
+        return float(left.max())
+
+    trials = np.geomspace(max(room.off, 1e-3), max(reach, 2 * room.off), _TRIALS)
+    best = int(np.argmin([worst(touch) for touch in trials.tolist()]))
+    low, high = trials[max(best - 1, 0)], trials[min(best + 1, _TRIALS - 1)]
+    for _ in range(_FINER):  # thirds: the largest distance has one lowest place
+        third = (high - low) / 3
+        if worst(low + third) < worst(high - third):
+            high -= third
+        else:
+            low += third
+    touch = float(low + high) / 2
+    if worst(touch) > room.off or (count == 1 and bulges[index[0]]):
         return None
-    touch = best[1]
     ends = np.array([corner - touch * u, corner + touch * v])
     return _put(chain, index, ends, np.array([math.tan(turn / 4), 0.0]))
 
