@@ -9,15 +9,15 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, settle
-from silhueta.app.stops.scale.sheet import ScaleSheet
 from silhueta.app.stops.tidy.sheet import TidySheet
 from silhueta.app.stops.trace.sheet import TraceSheet
+from silhueta.app.stops.true_up.sheet import TrueUpSheet
 from silhueta.app.window import Window
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -40,8 +40,6 @@ def main(folder: Path = FOLDER) -> None:
     settle(window)
     QTest.mouseMove(window.table, QPoint(430, 330))
     shot("trace")
-    window.fade.slider.setValue(100)
-    shot("trace-lines")
     window.fade.slider.setValue(45)
     window.table.zoom_by(24, QPointF(*_screen(window, 238, 720)))
     shot("trace-close")
@@ -56,16 +54,6 @@ def main(folder: Path = FOLDER) -> None:
     window.go("picture")
     shot("picture")
     window.go("scale")
-    scale = window.sheets["scale"]
-    assert isinstance(scale, ScaleSheet)
-    scale.start_pick()
-    QTest.mouseClick(
-        window.table, Qt.MouseButton.LeftButton, pos=QPoint(*map(int, _screen(window, 300, 452)))
-    )
-    QTest.mouseMove(window.table, QPoint(*map(int, _screen(window, 1400, 700))))
-    shot("scale-pick")
-    QTest.keyClick(window.table, Qt.Key.Key_Escape)
-    QTest.keyClick(window.table, Qt.Key.Key_Escape)
     shot("scale")
     window.go("cut_file")
     shot("cut-file")
@@ -94,6 +82,7 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     window.sheets["scale"].sure.click()
     shot("photo-sure")
     window.sheets["scale"].sure.click()
+    _true_up(window, shot)
     window.go("picture")
     settle(window)
     shot("photo-picture")
@@ -103,6 +92,41 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     settle(window)
     window.go("scale")
     shot("gauge")
+
+
+def _true_up(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab True up on the strap: what it seems to mean, then what was measured on it."""
+    window.go("true_up")
+    sheet = window.sheets["true_up"]
+    assert isinstance(sheet, TrueUpSheet)
+    settle(window)
+    QTest.qWait(200)
+    sheet.offers.findChild(QPushButton, "show-equal radius").click()
+    QTest.qWait(50)
+    shot("true-up")
+    sheet.show_page("calipers")
+    table = window.table
+    table.show_box(QRectF(160, 105, 215, 95))
+    holes = [f for f in sheet.calipers.tool.features if f.kind == "circle"]
+    edge = max((f for f in sheet.calipers.tool.features if f.kind == "line"), key=lambda f: f.size)
+
+    def press(at: tuple[float, float]) -> None:
+        place = table.view.to_screen(QPointF(*at)).toPoint()
+        QTest.mouseMove(table, place)
+        QTest.mouseClick(table, Qt.MouseButton.LeftButton, pos=place)
+
+    press(max(holes, key=lambda f: f.size).centre)
+    press(edge.place)
+    sheet.calipers.what.button("two").click()
+    for hole in holes[:2]:
+        press(hole.centre)
+    for field, text in zip(sheet.calipers.fields[:2], ("22", "77.1"), strict=True):
+        field.setText(text)
+        field.setModified(True)
+        field.editingFinished.emit()
+    shot("caliper-list")
+    sheet.show_page("offers")
+    table.fit()
 
 
 def _drawings(window: Window, shot: Callable[[str], None]) -> None:

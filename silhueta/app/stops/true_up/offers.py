@@ -190,7 +190,7 @@ class TrueUpOffers(QWidget):
     def _one(self, number: int, offer: TruingOffer) -> QWidget:
         line = QWidget(self)
         note = Note(parent=line)
-        note.say(f"{number}. {sentence(offer.text)} {100 * min(offer.share, 0.999):.1f} % sure.")
+        note.say(f"{number}. {sentence(offer.text)} {min(99, round(100 * offer.share))}\u00a0%\u00a0sure.")
         take = QPushButton("Take", line)
         take.setObjectName(f"take-one-{number}")
         take.setFixedWidth(64)

@@ -1,0 +1,105 @@
+"""Worn parts become exact ones: the rudder strap on its sheet, the gasket on the gauge sheet."""
+
+import math
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from silhueta.core.files.inspect_file import read_drawing
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
+
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+@pytest.fixture
+def act(hand):
+    done = []
+
+    def do(name, what, *arguments):
+        done.append(name)
+        what(*arguments)
+        hand.settle()
+        hand.settle()
+
+    do.done = done
+    return do
+
+
+def circles(hand):
+    """Centres and radii of the holes, the largest first."""
+    found = [full_circle(c.path) for c in hand.window.session.job.outline.contours if c.taken]
+    return sorted((one for one in found if one is not None), key=lambda one: -one[1])
+
+
+def press(hand, at):
+    place = hand.window.table.view.to_screen(QPointF(*at)).toPoint()
+    QTest.mouseMove(hand.window.table, place)
+    QTest.mouseClick(hand.window.table, Qt.MouseButton.LeftButton, pos=place)
+
+
+def test_journey_a_in_twelve_actions(hand, act, tmp_path):
+    window = hand.window
+    act("open", hand.open, STRAP_PICTURE)
+    if window.present != "scale":
+        act("scale", hand.key, Qt.Key.Key_2, ALT)
+    scale = window.sheets["scale"]
+    if not window.session.job.datums:
+        act("the sheet is found", hand.click, "find-sheet")
+    act("how thick", hand.type, scale.thickness, "6 mm")
+    act("true up", hand.key, Qt.Key.Key_5, ALT)
+    hand.wait(lambda: bool(window.session.job.outline.contours))
+    hand.settle()
+    act("what is sure", hand.click, "take-sure")
+    assert window.session.job.relations
+    act("the row of holes", hand.click, "take-in a row")
+    act("caliper list", hand.click, "choice-calipers")
+    act("the pintle's bore", press, hand, circles(hand)[0][0])
+    act("as measured", hand.type, window.sheets["true_up"].calipers.fields[0], "22")
+    act("exact", hand.click, "drive")
+    act("on", hand.click, "next")
+    hand.answer = tmp_path / "strap.dxf"
+    act("save", hand.click, "next")
+    assert len(act.done) <= 12, act.done
+    (_, radius), *small = circles(hand)
+    assert 2 * radius == pytest.approx(PINTLE_MM, abs=1e-9)
+    assert np.ptp([r for _, r in small]) < 1e-9  # equal holes
+    centres = np.array(sorted((c for c, _ in small), key=lambda c: c[0]))
+    assert np.diff(centres, axis=0)[0] == pytest.approx(np.diff(centres, axis=0)[1], abs=1e-8)
+    written = [full_circle(path) for path in read_drawing(tmp_path / "strap.dxf").paths]
+    assert max(r for _, r in filter(None, written)) == pytest.approx(PINTLE_MM / 2, abs=1e-6)
+
+
+def test_journey_c_in_fourteen_actions(hand, act, tmp_path):
+    window = hand.window
+    act("open", hand.open, COVER_PICTURE)
+    if window.present != "scale":
+        act("scale", hand.key, Qt.Key.Key_2, ALT)
+    scale = window.sheets["scale"]
+    if not window.session.job.datums:
+        act("the gauge sheet is found", hand.click, "find-gauge")
+    act("how thick", hand.type, scale.thickness, "2 mm")
+    act("true up", hand.key, Qt.Key.Key_5, ALT)
+    hand.wait(lambda: bool(window.session.job.outline.contours))
+    hand.settle()
+    act("what is sure", hand.click, "take-sure")
+    act("caliper list", hand.click, "choice-calipers")
+    one, two = circles(hand)[:2]
+    act("a hole", press, hand, one[0])
+    act("between two", hand.click, "choice-two")
+    act("from here", press, hand, one[0])
+    act("to there", press, hand, two[0])
+    fields = window.sheets["true_up"].calipers.fields
+    size, far = round(2 * one[1], 1), round(math.dist(one[0], two[0]), 1)
+    act("its diameter", hand.type, fields[0], f"{size}")
+    act("their distance", hand.type, window.sheets["true_up"].calipers.fields[1], f"{far}")
+    act("exact", hand.click, "drive")
+    hand.key(Qt.Key.Key_8, ALT)
+    hand.answer = tmp_path / "gasket.dxf"
+    act("save", hand.click, "next")
+    assert len(act.done) <= 14, act.done
+    after = circles(hand)
+    assert min(abs(2 * r - size) for _, r in after) < 1e-9
+    assert (tmp_path / "gasket.dxf").exists()
