@@ -137,3 +137,33 @@ def test_the_longest_edge_is_turned_level(hand, sheet):
     edges = np.roll(nodes, -1, axis=0) - nodes
     longest = edges[np.hypot(*edges.T).argmax()]
     assert abs(longest[1]) < 1e-9
+
+
+def test_by_hand_an_edge_is_level_a_hole_gets_its_size_and_a_corner_its_radius(hand, sheet):
+    hand.click("choice-hand")
+    page = sheet.by_hand
+    assert "choose one edge first" in page.buttons["level"].toolTip()
+    press(hand, 30, 0)
+    hand.click("make-level")
+    assert abs(np.diff(paths(hand)[0].nodes[:2, 1])[0]) < 1e-9
+    press(hand, 30, 0)  # again: let go
+    press(hand, *HOLES[0][:2])
+    hand.type(page.extent, "8.4")
+    assert 2 * full_circle(paths(hand)[1])[1] == pytest.approx(8.4, abs=1e-9)
+    press(hand, *HOLES[1][:2])
+    hand.click("make-equal-radius")
+    assert full_circle(paths(hand)[2])[1] == pytest.approx(4.2, abs=1e-9)
+    press(hand, 30, 0)
+    press(hand, 100, 20)
+    hand.type(page.fillet, "6")
+    assert len(paths(hand)[0].nodes) == 5
+    assert hand.window.session.undo_label == "Rounded a corner"
+    press(hand, 30, 0)
+    press(hand, 30, 60)
+    hand.type(page.fillet, "6")
+    assert "meet in a corner" in sheet.fault.text()
+    assert [r.kind for r in hand.window.session.job.relations] == [
+        "level",
+        "radius",
+        "equal radius",
+    ]

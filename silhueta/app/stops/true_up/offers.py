@@ -190,7 +190,8 @@ class TrueUpOffers(QWidget):
     def _one(self, number: int, offer: TruingOffer) -> QWidget:
         line = QWidget(self)
         note = Note(parent=line)
-        note.say(f"{number}. {sentence(offer.text)} {min(99, round(100 * offer.share))}\u00a0%\u00a0sure.")
+        percent = min(99, round(100 * offer.share))
+        note.say(f"{number}. {sentence(offer.text)} {percent}\u00a0%\u00a0sure.")
         take = QPushButton("Take", line)
         take.setObjectName(f"take-one-{number}")
         take.setFixedWidth(64)

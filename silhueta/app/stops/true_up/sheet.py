@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
 from silhueta.app.stops.true_up.caliper_list import CaliperList
+from silhueta.app.stops.true_up.hand_page import HandPage
 from silhueta.app.stops.true_up.offers import TrueUpOffers
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
@@ -25,14 +26,18 @@ class TrueUpSheet(Worksheet):
     ) -> None:
         super().__init__(session, parent)
         self._table = table
-        self.page = Choice("Page", {"offers": "Offers", "calipers": "Caliper list"}, self)
+        self.page = Choice(
+            "Page", {"offers": "Offers", "calipers": "Caliper list", "hand": "By hand"}, self
+        )
         self.fault = Note()
         self.offers = TrueUpOffers(session, tracing, table, self)
         self.calipers = CaliperList(session, tracing, table, self)
         self.benches = (self.offers.bench,)
-        self._pages: dict[str, TrueUpOffers | CaliperList] = {
+        self.by_hand = HandPage(session, tracing, table, self)
+        self._pages: dict[str, TrueUpOffers | CaliperList | HandPage] = {
             "offers": self.offers,
             "calipers": self.calipers,
+            "hand": self.by_hand,
         }
         self.body.addWidget(self.page)
         self.body.addWidget(self.fault)
@@ -59,13 +64,14 @@ class TrueUpSheet(Worksheet):
             self.refresh(self.session.job)
 
     def _take_table(self) -> None:
-        if self._present == "calipers":
-            self.calipers.take_hand()
+        page = self._pages[self._present]
+        if not isinstance(page, TrueUpOffers):
+            page.take_hand()
 
     def _leave_table(self) -> None:
-        if self._table.tool is self.calipers.tool:
+        if self._table.tool in (self.calipers.tool, self.by_hand.tool):
             self._table.set_tool(None)
-        for name in ("lit", "offers", "calipers"):
+        for name in ("lit", "offers", "calipers", "chosen"):
             self._table.set_overlay(name, None)
 
     def showEvent(self, event: QShowEvent) -> None:
