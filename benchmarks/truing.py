@@ -47,10 +47,11 @@ class Drawn:
     holes: list[tuple[float, float, float]] = field(default_factory=list)
     slots: list[tuple[float, float, float, float, float]] = field(default_factory=list)
     disc: float = 0.0  # diameter, in place of corners
+    kind: str = ""
 
 
 def random_part(rng: np.random.Generator) -> Drawn:
-    """Return a bracket, a flange, a lever-like plate or a skew plate."""
+    """Return a bracket, a flange, a plate or a skew plate."""
     kind = rng.choice(["plate", "flange", "skew", "bracket"])
     size = rng.choice([3.0, 3.4, 4.5, 5.0, 5.5, 6.0, 6.6, 8.0, 9.0, 10.0, 11.0])
     if rng.random() < 0.3:  # made to no size
@@ -61,7 +62,9 @@ def random_part(rng: np.random.Generator) -> Drawn:
         far, turn = across / 2 - size, rng.uniform(0, 6)
         angle = turn + 2 * np.pi * np.arange(count) / count
         ring = [(float(far * np.cos(a)), float(far * np.sin(a)), float(size)) for a in angle]
-        return Drawn([], [(0, 0, float(rng.uniform(12, 0.4 * across))), *ring], disc=across)
+        return Drawn(
+            [], [(0, 0, float(rng.uniform(12, 0.4 * across))), *ring], disc=across, kind="flange"
+        )
     wide, high = rng.uniform(50, 110), rng.uniform(30, 70)
     radius = 0.0 if rng.random() < 0.4 else float(rng.uniform(3, 8))
     corners = [(0, 0), (wide, 0), (wide, high), (0, high)]
@@ -70,7 +73,7 @@ def random_part(rng: np.random.Generator) -> Drawn:
     if kind == "bracket":
         step_x, step_y = wide * rng.uniform(0.4, 0.6), high * rng.uniform(0.4, 0.6)
         corners = [(0, 0), (wide, 0), (wide, step_y), (step_x, step_y), (step_x, high), (0, high)]
-    made = Drawn([(float(x), float(y), radius) for x, y in corners])
+    made = Drawn([(float(x), float(y), radius) for x, y in corners], kind=str(kind))
     edge = radius + size
     count = int(rng.integers(2, 5))
     y = min(edge + 2, high / 2 - 1) if kind == "bracket" else high / 2
@@ -272,6 +275,11 @@ def _count(tally: Counter[str], part: Drawn, got: object, truth: Truth) -> None:
             holes = {v[1] for v in (truth.rounds.get(i, ("", -1)) for i in offer.features)}
             tally["false patterns"] += -1 in holes
     tally["lines linked"] += len(linked)
+    mirrored = any(o.kind == "symmetric" and o.share >= 0.95 for o in offers)
+    tally["symmetric"] += part.kind == "plate"
+    tally["symmetric found"] += part.kind == "plate" and mirrored
+    tally["unlike"] += part.kind in ("skew", "bracket")
+    tally["false symmetric"] += part.kind in ("skew", "bracket") and mirrored
     tally["patterns"] += len(part.holes) >= 3 + (1 if part.disc else 0)
 
 
@@ -310,6 +318,8 @@ def _figures(
         "wrong sizes called sure, % of holes (wanted 1)": share("wrong sizes", "holes found"),
         "patterns found, %": share("sure patterns", "patterns"),
         "false patterns of the sure, %": share("false patterns", "sure patterns"),
+        "symmetric plates found, % (wanted 95)": share("symmetric found", "symmetric"),
+        "others called symmetric, %": share("false symmetric", "unlike"),
         "seconds to find all offers, median": float(np.median(seconds)),
     }
 

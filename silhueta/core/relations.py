@@ -27,6 +27,7 @@ Kind = Literal[
     "distance",
     "evenly on a circle",
     "in a row",
+    "symmetric",  # refs two by two answer each other; value: about where the axis points, degrees
 ]
 WHOLE = -1  # in place of a segment's number: the whole loop, which is a circle
 

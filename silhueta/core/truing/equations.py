@@ -6,20 +6,15 @@ can be worked out for complex numbers.
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from silhueta.core.errors import TruingError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.relations import Relation
 
 if TYPE_CHECKING:
-    from silhueta.core.truing.system import Function, Rows, System
-
-Made = tuple["Function", list[int], list[float]]
+    from silhueta.core.truing.system import Function, Rows
 
 
 def _columns(rows: Rows, *names: int) -> tuple[Rows, ...]:
@@ -253,136 +248,51 @@ def _in_row(columns: int) -> Function:
     return equation
 
 
+def _folded(x: Rows, y: Rows, axis: tuple[Rows, ...]) -> tuple[Rows, Rows]:
+    """Return a place on the other side of an axis (x, y, angle)."""
+    ax, ay, angle = axis
+    c, s = np.cos(2 * angle), np.sin(2 * angle)
+    dx, dy = x - ax, y - ay
+    return ax + c * dx + s * dy, ay + s * dx - c * dy
+
+
+def mirrored_lines(v: Rows, _: Floats) -> Rows:
+    """Put both ends of a line, folded over the axis in the last columns, on another line."""
+    axis = tuple(v[:, 8 + k] for k in range(3))
+    dx, dy = _direction(v, 4)
+    ends = []
+    for k in (0, 2):
+        x, y = _folded(v[:, k], v[:, k + 1], axis)
+        ends.append((dx * (y - v[:, 5]) - dy * (x - v[:, 4])) / _size(dx, dy))
+    return np.stack(ends, axis=1)
+
+
+def mirrored_line(v: Rows, _: Floats) -> Rows:
+    """Put a line square to the axis in the last columns."""
+    dx, dy = _direction(v, 0)
+    return _one(dx * np.cos(v[:, 6]) + dy * np.sin(v[:, 6]))
+
+
+def _mirrored_rounds(one: int, two: int) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        a, b = _circle(v, 0, one), _circle(v, one, two)
+        axis = tuple(v[:, one + two + k] for k in range(3))
+        x, y = _folded(a[0], a[1], axis)
+        return np.stack([x - b[0], y - b[1], a[2] * w[:, 0] - b[2] * w[:, 1]], axis=1)
+
+    return equation
+
+
+def _on_axis(columns: int) -> Function:
+    def equation(v: Rows, _: Floats) -> Rows:
+        x, y, _r = _circle(v, 0, columns)
+        ax, ay, angle = (v[:, columns + k] for k in range(3))
+        return _one((y - ay) * np.cos(angle) - (x - ax) * np.sin(angle))
+
+    return equation
+
+
+MIRRORED = {(a, b): _mirrored_rounds(a, b) for a in (3, 5) for b in (3, 5)}
+ON_AXIS = {a: _on_axis(a) for a in (3, 5)}
 ON_CIRCLE = {a: _on_circle(a) for a in (3, 5)}
 IN_ROW = {a: _in_row(a) for a in (3, 5)}
-
-
-def equations_of(relation: Relation, system: System) -> Iterator[Made]:
-    """Yield the equations of a relation: function, columns, values.
-
-    Raises
-    ------
-    TruingError
-        If it cannot hold for what it names.
-
-    """
-    kind, refs, value = relation.kind, relation.refs, relation.value
-    single: dict[str, Function] = {"level": level, "plumb": plumb}
-    pairs: dict[str, Function] = {
-        "parallel": parallel,
-        "perpendicular": perpendicular,
-        "collinear": collinear,
-        "equal length": equal_length,
-    }
-    if kind in single:
-        for ref in refs:
-            yield single[kind], system.line(ref), []
-    elif kind == "angle":
-        turn = math.radians(_told(value, kind))
-        for ref in refs:
-            yield at_angle, system.line(ref), [math.cos(turn), math.sin(turn)]
-    elif kind == "length":
-        for ref in refs:
-            yield length, system.line(ref), [_above_zero(value, kind)]
-    elif kind in pairs:
-        for one, two in zip(refs[:-1], refs[1:], strict=True):
-            yield pairs[kind], system.line(one) + system.line(two), []
-    elif kind == "radius":
-        size = _above_zero(value, kind)
-        for ref in refs:
-            columns = system.round(ref)
-            if len(columns) == 3:
-                yield circle_radius, columns, [size]
-            else:
-                yield arc_radius, columns, [size, _sign(system, columns)]
-    elif kind in ("equal radius", "concentric"):
-        table = EQUAL if kind == "equal radius" else CONCENTRIC
-        for one, two in zip(refs[:-1], refs[1:], strict=True):
-            a, b = system.round(one), system.round(two)
-            signs = [_sign(system, a), _sign(system, b)]
-            yield table[len(a), len(b)], a + b, signs
-    elif kind == "tangent":
-        yield _joint(relation, system)
-    elif kind == "distance":
-        yield _distance(relation, system)
-    else:
-        yield from _pattern(relation, system)
-
-
-def _told(value: float | None, kind: str) -> float:
-    if value is None or not math.isfinite(value):
-        raise TruingError(f"the size of a relation ({kind}) is missing")
-    return value
-
-
-def _above_zero(value: float | None, kind: str) -> float:
-    if not 0 < _told(value, kind) < 1e6:
-        raise TruingError(f"a {kind} must be above 0 mm, got {value:g}")
-    assert value is not None
-    return value
-
-
-def _sign(system: System, columns: list[int]) -> float:
-    """Return the way round of an arc: 1 or -1; circles go 1."""
-    return 1.0 if len(columns) == 3 or system.value(columns[4]) > 0 else -1.0
-
-
-def _joint(relation: Relation, system: System) -> Made:
-    one, two = relation.refs
-    path = system.path(one)
-    if one.key != two.key or two.segment != (one.segment + 1) % len(path.kinds):
-        raise TruingError("tangent segments must follow each other")
-    lines = [system.is_line(ref) for ref in (one, two)]
-    if all(lines):
-        raise TruingError("two lines are tangent only where they are one")
-    columns = [
-        system.line(ref) if is_line else system.round(ref)
-        for ref, is_line in zip((one, two), lines, strict=True)
-    ]
-    return TANGENT[not lines[0], not lines[1]], columns[0] + columns[1], []
-
-
-def _distance(relation: Relation, system: System) -> Made:
-    one, two = relation.refs
-    far = _above_zero(relation.value, "distance")
-    if system.is_line(two) and not system.is_line(one):
-        one, two = two, one
-    if system.is_line(one):
-        base = system.line(one)
-        start, end = ([system.value(c) for c in base[k : k + 2]] for k in (0, 2))
-        if system.is_line(two):
-            other = system.line(two)
-            ends = [system.value(c) for c in other]
-            x, y = (ends[0] + ends[2]) / 2, (ends[1] + ends[3]) / 2
-        else:
-            other = system.round(two)
-            x, y = system.centre(other)
-        side = (end[0] - start[0]) * (y - start[1]) - (end[1] - start[1]) * (x - start[0])
-        function = apart_lines if system.is_line(two) else FROM_LINE[len(other)]
-        return function, base + other, [far, 1.0 if side > 0 else -1.0]
-    a, b = system.round(one), system.round(two)
-    return APART[len(a), len(b)], a + b, [far]
-
-
-def _pattern(relation: Relation, system: System) -> Iterator[Made]:
-    """Yield the equations of holes in a pattern, which gets variables of its own."""
-    holes = [system.round(ref) for ref in relation.refs]
-    centres = np.array([system.centre(columns) for columns in holes])
-    count = len(holes)
-    if count < 3:
-        raise TruingError("a pattern needs three holes")
-    if relation.kind == "in a row":
-        step = (centres[-1] - centres[0]) / (count - 1)
-        extra = system.extra([*centres[0].tolist(), *step.tolist()])
-        for k, columns in enumerate(holes):
-            yield IN_ROW[len(columns)], columns + extra, [float(k)]
-        return
-    middle = centres.mean(axis=0)
-    away = centres - middle
-    angles = np.arctan2(away[:, 1], away[:, 0])
-    way = 1.0 if math.remainder(float(angles[1] - angles[0]), 2 * math.pi) > 0 else -1.0
-    turns = way * 2 * np.pi * np.arange(count) / count
-    first = float(np.angle(np.exp(1j * (angles - turns)).sum()))
-    extra = system.extra([*middle.tolist(), float(np.hypot(*away.T).mean()), first])
-    for columns, turn in zip(holes, turns.tolist(), strict=True):
-        yield ON_CIRCLE[len(columns)], columns + extra, [math.cos(turn), math.sin(turn)]

@@ -27,6 +27,7 @@ OfferKind = Literal[
     "concentric",
     "evenly on a circle",
     "in a row",
+    "symmetric",
     "level",
     "size",
     "fixed",  # holds already
@@ -41,6 +42,7 @@ KINDS: tuple[OfferKind, ...] = (
     "level",
     "evenly on a circle",
     "in a row",
+    "symmetric",
     "size",
 )
 SAFE_KINDS = frozenset(
@@ -57,6 +59,7 @@ BEFORE = {  # probability beforehand; common practice, no source
     "level": 0.3,
     "evenly on a circle": 0.3,
     "in a row": 0.3,
+    "symmetric": 0.3,
 }
 
 

@@ -13,6 +13,7 @@ from silhueta.core.truing.features import Feature, Noise, apart, features
 from silhueta.core.truing.offer import BEFORE, KINDS, TruingOffer, same_share
 from silhueta.core.truing.patterns import patterns
 from silhueta.core.truing.sizes import Table, near
+from silhueta.core.truing.symmetry import symmetries
 
 _MOST_TURN = math.radians(20)  # of a joint that may be tangent
 _LEAST_LINE = 6.0  # times the noise, that a line is long at least to tell a direction
@@ -38,6 +39,7 @@ def find_offers(outline: Outline, noise: Noise, table: Table = "mm") -> Found:
         *_equal_radii(found, rounds),
         *_concentric(found, rounds),
         *patterns(found, [i for i in rounds if found[i].kind == "circle"]),
+        *symmetries(outline, found, noise),
         *_sizes(found, table),
     ]
     order = {kind: place for place, kind in enumerate(KINDS)}

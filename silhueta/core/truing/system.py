@@ -146,13 +146,20 @@ class System:
         x, y, _ = arc_circle(np.array([values]))
         return float(x[0]), float(y[0])
 
+    def middle(self, ref: Ref) -> tuple[float, float]:
+        """Return the middle of a line, or the centre of a round."""
+        if not self.is_line(ref):
+            return self.centre(self.round(ref))
+        ax, ay, bx, by = (self._start[column] for column in self.line(ref))
+        return (ax + bx) / 2, (ay + by) / 2
+
     def _put(self, function: Function, columns: list[int], values: list[float], n: int) -> None:
         self._rows.setdefault(function, []).append((columns, values, n))
 
     # relations as equations
 
     def _add(self, relation: Relation, n: int) -> None:
-        from silhueta.core.truing.equations import equations_of
+        from silhueta.core.truing.meaning import equations_of
 
         for function, columns, values in equations_of(relation, self):
             self._put(function, columns, values, n)

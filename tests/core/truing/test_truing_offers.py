@@ -11,6 +11,7 @@ from silhueta.core.truing.features import Noise, features, rounded
 from silhueta.core.truing.offer import same_share
 from silhueta.core.truing.offers import find_offers
 from silhueta.core.truing.sizes import near, sizes
+from silhueta.core.truing.solve import solve
 from tests.conftest import hole
 
 NOISE = Noise(0.03, 1.0, 0.01)
@@ -117,3 +118,38 @@ def test_tables_hold_published_sizes():
     inch = {size.name: size.mm for size in sizes("inch")}
     assert inch["no. 7 drill"] == pytest.approx(0.2010 * 25.4)
     assert inch["1/4 in"] == pytest.approx(6.35)
+
+
+@pytest.mark.parametrize("skew", [0.0, 3.0])
+def test_a_part_that_is_the_same_on_both_sides_becomes_so_exactly(skew):
+    corners = np.array([[-40, 0], [40, 0], [40, 20], [25 + skew, 45], [-25, 45], [-40, 20.0]])
+    turn = np.radians(20)
+    matrix = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    rng = np.random.default_rng(3)
+
+    def rough(points):
+        return np.asarray(points) @ matrix.T + [100, 80] + rng.normal(0, 0.008, np.shape(points))
+
+    holes = [
+        hole(circle_loop(rough([x, y]), r + rng.normal(0, 0.008)))
+        for x, y, r in ((-20, 15, 4), (20, 15, 4), (0, 30, 6))
+    ]
+    paths = [Loop(rough(corners)), *holes]
+    made = keyed(Outline(tuple(Contour(path) for path in paths)), 0)[0]
+    found = [o for o in find_offers(made, NOISE).offers if o.kind == "symmetric"]
+    if skew:
+        assert not found
+        return
+    (offer,) = found
+    assert offer.share > 0.95
+    got = solve(made, list(offer.relations)).outline
+    (a, ra), (b, rb), (c, _) = (full_circle(x.path) for x in got.contours[1:])
+    assert ra == pytest.approx(rb, abs=1e-9)
+    # folded over the line square to the two holes, midway, all lies on itself
+    way = (b - a) / np.hypot(*(b - a))
+    middle = (a + b) / 2
+    assert (c - middle) @ way == pytest.approx(0, abs=1e-7)
+    nodes = got.contours[0].path.nodes
+    folded = nodes - 2 * ((nodes - middle) @ way)[:, None] * way
+    apart = np.hypot(*(folded[:, None] - nodes[None]).T)
+    assert apart.min(axis=0) == pytest.approx(np.zeros(6), abs=1e-7)

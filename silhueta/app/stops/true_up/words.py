@@ -17,6 +17,7 @@ WORDS: dict[OfferKind, tuple[str, str, str]] = {
     "level": ("level or plumb edge", "level or plumb edges", "Made level"),
     "evenly on a circle": ("circle of holes", "circles of holes", "Spaced evenly"),
     "in a row": ("row of holes", "rows of holes", "Spaced evenly"),
+    "symmetric": ("mirror line", "mirror lines", "Made symmetric"),
     "size": ("hole size", "hole sizes", "Drilled to size"),
 }
 
@@ -41,6 +42,8 @@ def relation_told(relation: Relation, units: Unit) -> str:
             return "edge and arc tangent"
         case "evenly on a circle" | "in a row":
             return f"{count} holes {kind}"
+        case "symmetric":
+            return f"both sides agree, {count // 2} pairs"
         case "equal radius" | "concentric":
             return f"{count} of {kind}" if kind == "equal radius" else f"{count} concentric"
         case "perpendicular":

@@ -1,0 +1,177 @@
+"""What a relation means: which equations of which variables."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from silhueta.core.errors import TruingError
+from silhueta.core.relations import Relation
+from silhueta.core.truing import equations as e
+
+if TYPE_CHECKING:
+    from silhueta.core.truing.system import Function, System
+
+Made = tuple["Function", list[int], list[float]]
+
+
+def equations_of(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of a relation: function, columns, values.
+
+    Raises
+    ------
+    TruingError
+        If it cannot hold for what it names.
+
+    """
+    kind, refs, value = relation.kind, relation.refs, relation.value
+    single: dict[str, Function] = {"level": e.level, "plumb": e.plumb}
+    pairs: dict[str, Function] = {
+        "parallel": e.parallel,
+        "perpendicular": e.perpendicular,
+        "collinear": e.collinear,
+        "equal length": e.equal_length,
+    }
+    if kind in single:
+        for ref in refs:
+            yield single[kind], system.line(ref), []
+    elif kind == "angle":
+        turn = math.radians(_told(value, kind))
+        for ref in refs:
+            yield e.at_angle, system.line(ref), [math.cos(turn), math.sin(turn)]
+    elif kind == "length":
+        for ref in refs:
+            yield e.length, system.line(ref), [_above_zero(value, kind)]
+    elif kind in pairs:
+        for one, two in zip(refs[:-1], refs[1:], strict=True):
+            yield pairs[kind], system.line(one) + system.line(two), []
+    elif kind == "radius":
+        size = _above_zero(value, kind)
+        for ref in refs:
+            columns = system.round(ref)
+            if len(columns) == 3:
+                yield e.circle_radius, columns, [size]
+            else:
+                yield e.arc_radius, columns, [size, _sign(system, columns)]
+    elif kind in ("equal radius", "concentric"):
+        table = e.EQUAL if kind == "equal radius" else e.CONCENTRIC
+        for one, two in zip(refs[:-1], refs[1:], strict=True):
+            a, b = system.round(one), system.round(two)
+            signs = [_sign(system, a), _sign(system, b)]
+            yield table[len(a), len(b)], a + b, signs
+    elif kind == "tangent":
+        yield _joint(relation, system)
+    elif kind == "distance":
+        yield _distance(relation, system)
+    elif kind == "symmetric":
+        yield from _mirror(relation, system)
+    else:
+        yield from _pattern(relation, system)
+
+
+def _told(value: float | None, kind: str) -> float:
+    if value is None or not math.isfinite(value):
+        raise TruingError(f"the size of a relation ({kind}) is missing")
+    return value
+
+
+def _above_zero(value: float | None, kind: str) -> float:
+    if not 0 < _told(value, kind) < 1e6:
+        raise TruingError(f"a {kind} must be above 0 mm, got {value:g}")
+    assert value is not None
+    return value
+
+
+def _sign(system: System, columns: list[int]) -> float:
+    """Return the way round of an arc: 1 or -1; circles go 1."""
+    return 1.0 if len(columns) == 3 or system.value(columns[4]) > 0 else -1.0
+
+
+def _joint(relation: Relation, system: System) -> Made:
+    one, two = relation.refs
+    path = system.path(one)
+    if one.key != two.key or two.segment != (one.segment + 1) % len(path.kinds):
+        raise TruingError("tangent segments must follow each other")
+    lines = [system.is_line(ref) for ref in (one, two)]
+    if all(lines):
+        raise TruingError("two lines are tangent only where they are one")
+    columns = [
+        system.line(ref) if is_line else system.round(ref)
+        for ref, is_line in zip((one, two), lines, strict=True)
+    ]
+    return e.TANGENT[not lines[0], not lines[1]], columns[0] + columns[1], []
+
+
+def _distance(relation: Relation, system: System) -> Made:
+    one, two = relation.refs
+    far = _above_zero(relation.value, "distance")
+    if system.is_line(two) and not system.is_line(one):
+        one, two = two, one
+    if system.is_line(one):
+        base = system.line(one)
+        start, end = ([system.value(c) for c in base[k : k + 2]] for k in (0, 2))
+        if system.is_line(two):
+            other = system.line(two)
+            ends = [system.value(c) for c in other]
+            x, y = (ends[0] + ends[2]) / 2, (ends[1] + ends[3]) / 2
+        else:
+            other = system.round(two)
+            x, y = system.centre(other)
+        side = (end[0] - start[0]) * (y - start[1]) - (end[1] - start[1]) * (x - start[0])
+        function = e.apart_lines if system.is_line(two) else e.FROM_LINE[len(other)]
+        return function, base + other, [far, 1.0 if side > 0 else -1.0]
+    a, b = system.round(one), system.round(two)
+    return e.APART[len(a), len(b)], a + b, [far]
+
+
+def _pattern(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of holes in a pattern, which gets variables of its own."""
+    holes = [system.round(ref) for ref in relation.refs]
+    centres = np.array([system.centre(columns) for columns in holes])
+    count = len(holes)
+    if count < 3:
+        raise TruingError("a pattern needs three holes")
+    if relation.kind == "in a row":
+        step = (centres[-1] - centres[0]) / (count - 1)
+        extra = system.extra([*centres[0].tolist(), *step.tolist()])
+        for k, columns in enumerate(holes):
+            yield e.IN_ROW[len(columns)], columns + extra, [float(k)]
+        return
+    middle = centres.mean(axis=0)
+    away = centres - middle
+    angles = np.arctan2(away[:, 1], away[:, 0])
+    way = 1.0 if math.remainder(float(angles[1] - angles[0]), 2 * math.pi) > 0 else -1.0
+    turns = way * 2 * np.pi * np.arange(count) / count
+    first = float(np.angle(np.exp(1j * (angles - turns)).sum()))
+    extra = system.extra([*middle.tolist(), float(np.hypot(*away.T).mean()), first])
+    for columns, turn in zip(holes, turns.tolist(), strict=True):
+        yield e.ON_CIRCLE[len(columns)], columns + extra, [math.cos(turn), math.sin(turn)]
+
+
+def _mirror(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of what answers each other over an axis, which is moved as well."""
+    pairs = list(zip(relation.refs[::2], relation.refs[1::2], strict=True))
+    if not pairs:
+        raise TruingError("what is symmetric needs two sides")
+    places = [np.mean([system.middle(one), system.middle(two)], axis=0) for one, two in pairs]
+    middle = np.mean(places, axis=0)
+    angle = math.radians(_told(relation.value, relation.kind))
+    axis = system.extra([float(middle[0]), float(middle[1]), angle])
+    for one, two in pairs:
+        same = one.key == two.key and one.segment == two.segment
+        if system.is_line(one):
+            columns = system.line(one)
+            if same:
+                yield e.mirrored_line, columns + axis, []
+            else:
+                yield e.mirrored_lines, columns + system.line(two) + axis, []
+            continue
+        a = system.round(one)
+        if same:
+            yield e.ON_AXIS[len(a)], a + axis, []
+        else:
+            b = system.round(two)
+            yield e.MIRRORED[len(a), len(b)], a + b + axis, [_sign(system, a), _sign(system, b)]
