@@ -62,9 +62,8 @@ def random_part(rng: np.random.Generator) -> Drawn:
         far, turn = across / 2 - size, rng.uniform(0, 6)
         angle = turn + 2 * np.pi * np.arange(count) / count
         ring = [(float(far * np.cos(a)), float(far * np.sin(a)), float(size)) for a in angle]
-        return Drawn(
-            [], [(0, 0, float(rng.uniform(12, 0.4 * across))), *ring], disc=across, kind="flange"
-        )
+        bore = (0.0, 0.0, float(rng.uniform(12, 0.4 * across)))
+        return Drawn([], [bore, *ring], disc=across, kind="flange")
     wide, high = rng.uniform(50, 110), rng.uniform(30, 70)
     radius = 0.0 if rng.random() < 0.4 else float(rng.uniform(3, 8))
     corners = [(0, 0), (wide, 0), (wide, high), (0, high)]

@@ -45,6 +45,11 @@ def held_circle(v: Rows, w: Floats) -> Rows:
     )
 
 
+def held_node(v: Rows, w: Floats) -> Rows:
+    """Hold a node: values weight, x, y."""
+    return np.stack([w[:, 0] * (v[:, 0] - w[:, 1]), w[:, 0] * (v[:, 1] - w[:, 2])], axis=1)
+
+
 def off_line(v: Rows, w: Floats) -> Rows:
     """Hold a point (values weight, x, y) on a line."""
     ax, ay, bx, by = _columns(v, 0, 1, 2, 3)

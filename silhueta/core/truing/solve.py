@@ -9,6 +9,7 @@ other leave something over, and the first of the list that does is named.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -17,7 +18,7 @@ from silhueta.core.errors import TruingError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats
 from silhueta.core.relations import Relation
-from silhueta.core.truing.system import Group, System, jacobian
+from silhueta.core.truing.system import Group, Node, System, jacobian
 
 EXACT = 1e-8  # mm, that relations may be off by
 _STEPS = 40
@@ -37,7 +38,7 @@ class Solved(NamedTuple):
     moved: float
 
 
-def solve(outline: Outline, relations: list[Relation]) -> Solved:
+def solve(outline: Outline, relations: list[Relation], firm: Collection[Node] = ()) -> Solved:
     """Return the outline nearest to the given one for which all relations hold.
 
     Parameters
@@ -46,6 +47,8 @@ def solve(outline: Outline, relations: list[Relation]) -> Solved:
         Each contour with its key.
     relations : list of Relation
         What comes first counts more: of two that contradict each other the later is the culprit.
+    firm : collection of (key, number)
+        Nodes that stay where they are as well as may be: all else follows.
 
     Raises
     ------
@@ -55,7 +58,7 @@ def solve(outline: Outline, relations: list[Relation]) -> Solved:
     """
     if not relations:
         return Solved(outline, 0.0)
-    found = _settled(outline, relations)
+    found = _settled(outline, relations, firm)
     if found is not None:
         return found
     # the shortest beginning of the list that cannot hold ends with the culprit
@@ -71,14 +74,16 @@ def solve(outline: Outline, relations: list[Relation]) -> Solved:
     )
 
 
-def _settled(outline: Outline, relations: list[Relation]) -> Solved | None:
+def _settled(
+    outline: Outline, relations: list[Relation], firm: Collection[Node] = ()
+) -> Solved | None:
     """Return the outline with all relations, or None where they cannot hold together."""
     with np.errstate(all="ignore"):  # where edges shrink to nothing, nothing can hold
-        return _found(outline, relations)
+        return _found(outline, relations, firm)
 
 
-def _found(outline: Outline, relations: list[Relation]) -> Solved | None:
-    system = System(outline, relations)
+def _found(outline: Outline, relations: list[Relation], firm: Collection[Node]) -> Solved | None:
+    system = System(outline, relations, firm)
     values = system.start.copy()
     scales = system.scales()
     left, bottom, right, top = outline.bounds

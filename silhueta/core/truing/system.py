@@ -12,7 +12,8 @@ real functions", SIAM Review 40(1), 1998, 110-112), so they use no `abs` and no 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -30,6 +31,8 @@ Rows = NDArray[Any]  # (K, m), real or complex
 Function = Callable[[Rows, Floats], Rows]  # of variables and values
 _H = 1e-30
 _SAMPLES = 7  # on a segment
+_FIRM = 30.0  # times what all of its loop weighs, that a firm node does
+Node = tuple[int, int]  # a contour's key, and a node's number
 
 
 class Group(NamedTuple):
@@ -52,8 +55,12 @@ class _Place(NamedTuple):
 class System:
     """All variables of an outline, and the equations of its relations."""
 
-    def __init__(self, outline: Outline, relations: list[Relation]) -> None:
+    def __init__(
+        self, outline: Outline, relations: list[Relation], firm: Collection[Node] = ()
+    ) -> None:
         """Lay the variables out; only contours that a relation names have any.
+
+        `firm` nodes, (key, number), are held where they are as well as may be.
 
         Raises
         ------
@@ -84,6 +91,8 @@ class System:
             )
         self.start = np.array(start, np.float64)
         self.edges = self._edges()
+        if firm:
+            self._hold(firm)
 
     # what refs are
 
@@ -203,6 +212,24 @@ class System:
             )
             for function, found in rows.items()
         ]
+
+    def _hold(self, firm: Collection[Node]) -> None:
+        from silhueta.core.truing.equations import held_node
+
+        rows, weights = [], []
+        for key, node in firm:
+            place = self.places.get(key)
+            if place is None or node >= place.nodes:
+                continue
+            path = self.outline.contours[self._contours[key]].path
+            size = float(np.hypot(*(path.ends - path.starts).T).sum())
+            column = place.first + 2 * node
+            rows.append([column, column + 1])
+            weights.append([_FIRM * math.sqrt(size), *path.nodes[node].tolist()])
+        if rows:
+            none = np.full(len(rows), -1)
+            columns = np.array(rows, np.int64)
+            self.edges.append(Group(held_node, columns, np.array(weights), none))
 
     def scales(self) -> Floats:
         """Return how much each variable moves the outline, (n,): mm for one of it."""

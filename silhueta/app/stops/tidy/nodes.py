@@ -18,6 +18,7 @@ from silhueta.core.job import Job
 from silhueta.core.tidy import node_edits
 from silhueta.core.tidy.node_edits import Pick
 from silhueta.core.tidy.redo import add_drawn, redo_stretch
+from silhueta.core.truing.carry import carried
 from silhueta.core.units import format_length, parse_length
 from silhueta.core.wording import counted
 
@@ -215,7 +216,7 @@ class TidyNodes(QWidget):
 
     def _apply(self, label: str, change: Callable[[Job], Job]) -> None:
         try:
-            self._session.apply(label, change)
+            self._session.apply(label, lambda job: carried(job, change(job)))
             self.wrong.emit("")
         except SilhuetaError as error:
             self.wrong.emit(str(error))
