@@ -167,3 +167,25 @@ def test_by_hand_an_edge_is_level_a_hole_gets_its_size_and_a_corner_its_radius(h
         "radius",
         "equal radius",
     ]
+
+
+def test_a_ragged_loop_is_made_a_slot_and_then_of_its_size(hand):
+    half = np.linspace(-np.pi / 2, np.pi / 2, 12)
+    end = 3 * np.column_stack([np.cos(half), np.sin(half)])
+    ring = np.vstack([end + [60, 30], [[40, 30]] - end])
+    ring += np.random.default_rng(2).normal(0, 0.08, ring.shape)
+    contours = (Contour(PLATE, origin="imported"), Contour(hole(Loop(ring)), origin="imported"))
+    hand.window.session.start(set_imported(Job(), Outline(contours), "Plate"))
+    hand.key(Qt.Key.Key_5, ALT)
+    hand.window.table.fit()
+    hand.settle()
+    hand.click("choice-hand")
+    press(hand, 50, 33)
+    hand.click("shape-slot")
+    slot = paths(hand)[1]
+    assert np.abs(slot.bulges) == pytest.approx([0, 1, 0, 1])
+    assert hand.window.session.undo_label == "Made a slot"
+    press(hand, 63, 30)
+    hand.type(hand.window.sheets["true_up"].by_hand.extent, "3.5")
+    slot = paths(hand)[1]
+    assert np.hypot(*(slot.ends - slot.starts)[[1, 3]].T) == pytest.approx([7, 7], abs=1e-8)

@@ -19,6 +19,7 @@ from silhueta.core.relations import Kind, Ref
 from silhueta.core.truing.apply import noise_of
 from silhueta.core.truing.by_hand import corner_cut, relate
 from silhueta.core.truing.features import Feature, features
+from silhueta.core.truing.shapes import Shape, shaped
 from silhueta.core.units import format_length, parse_length
 
 if TYPE_CHECKING:
@@ -46,6 +47,9 @@ _DEEDS = (
     _Deed("equal radius", "As large", _TWO_ROUNDS, "Made as large"),
     _Deed("concentric", "One centre", _TWO_ROUNDS, "Made concentric"),
 )
+
+
+_SHAPES: dict[Shape, str] = {"circle": "Circle", "slot": "Slot", "rectangle": "Rectangle"}
 
 
 class HandPage(QWidget):
@@ -76,6 +80,12 @@ class HandPage(QWidget):
         self.angle.setFixedWidth(84)
         self.fillet = self._length("Round the corner")
         self.chamfer = self._length("Cut the corner off")
+        self.shapes: dict[Shape, QPushButton] = {}
+        for shape, text in _SHAPES.items():
+            button = QPushButton(text, self)
+            button.setObjectName(f"shape-{shape}")
+            button.clicked.connect(partial(self._reshape, shape))
+            self.shapes[shape] = button
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
@@ -90,6 +100,8 @@ class HandPage(QWidget):
         ):
             inside.addLayout(row(name, None, field))
             field.wrong.connect(self.wrong)
+        inside.addWidget(heading("Make the whole loop a", self))
+        inside.addLayout(row(*self.shapes.values()))
         inside.addStretch(1)
         self.extent.typed.connect(self._give_size)
         self.angle.typed.connect(lambda v: self._relate("angle", "Turned to an angle", v))
@@ -155,6 +167,10 @@ class HandPage(QWidget):
         ):
             field.setEnabled(on)
             field.setToolTip("" if on else why)
+        keys = {f.ref.key for f in found}
+        for button in self.shapes.values():
+            button.setEnabled(len(keys) == 1)
+            button.setToolTip("" if len(keys) == 1 else "choose an edge of one loop first")
         layer = OfferLayer([f.place if f.kind == "line" else f.centre for f in found])
         self._table.set_overlay("chosen", layer if found else None)
 
@@ -179,6 +195,13 @@ class HandPage(QWidget):
             return
         radius = mm / 2 if feature.kind == "circle" else mm
         self._relate("radius", f"Made {format_length(mm, self._session.units)}", radius)
+
+    def _reshape(self, shape: Shape, _: bool = False) -> None:
+        key = self.chosen[0].key
+        before, self.chosen = self.chosen, []  # its edges are others now
+        self._do(f"Made a {shape}", lambda job: shaped(job, key, shape))
+        if self._session.undo_label != f"Made a {shape}":
+            self.chosen = before
 
     def _corner(self, mm: float, rounded: bool) -> None:
         refs = tuple(self.chosen)
