@@ -9,6 +9,7 @@ from typing import cast
 import click
 
 from silhueta import __version__
+from silhueta.cli_build import build
 from silhueta.cli_report import Progress, check_ending, check_outputs, say, write_report
 from silhueta.cli_tidy import tidy
 from silhueta.cli_trace import trace
@@ -109,6 +110,7 @@ def demo(screenshot: File | None) -> int:
 app.add_command(trace)
 app.add_command(tidy)
 app.add_command(true)
+app.add_command(build)
 
 
 def main() -> None:

@@ -31,6 +31,59 @@ class Length(click.ParamType[Any]):
             self.fail(str(error), param, ctx)
 
 
+class SignedLength(click.ParamType[Any]):
+    """A length of either sign, in mm."""
+
+    name = "LENGTH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        """Return the value, or say how it is typed."""
+        if isinstance(value, float):
+            return value
+        text = str(value).strip()
+        sign = -1.0 if text.startswith(("-", "−")) else 1.0
+        try:
+            return sign * parse_length(text.lstrip("+-−"), zero=True)
+        except UnitsError as error:
+            self.fail(str(error), param, ctx)
+
+
+class Turn(click.ParamType[Any]):
+    """A turn in degrees, anticlockwise: 15deg, -90."""
+
+    name = "ANGLE"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        """Return the value, or say how it is typed."""
+        text = str(value).strip().removesuffix("°").removesuffix("deg").strip()
+        try:
+            number = float(text)
+        except ValueError:
+            number = float("nan")
+        if not abs(number) <= 360:
+            self.fail(f"“{value}” is no angle such as 15deg, from -360 to 360", param, ctx)
+        return number
+
+
+class Grid(click.ParamType[Any]):
+    """So many across and up, as 3x2."""
+
+    name = "NxM"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[int, int]:
+        """Return how many across, and how many up."""
+        found = re.fullmatch(r"\s*(\d{1,9})\s*[x×]\s*(\d{1,9})\s*", str(value))
+        if found is None:
+            self.fail(f"“{value}” is no number of copies such as 3x2", param, ctx)
+        return int(found[1]), int(found[2])
+
+
 class Area(click.ParamType[Any]):
     """An area of zero or more, in mm²."""
 

@@ -31,6 +31,7 @@ _STAGES = {
     "fit": "Fitting lines and arcs",
     "check": "Measuring how far the line is off",
     "true up": "Making exact",
+    "build": "Putting together",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

@@ -7,7 +7,8 @@ where segments cross, at the crossing of the segments themselves.
 
 Words used here
     rule    what a group of loops covers: places that they go round at all ("nonzero"), or an odd
-            number of times ("evenodd"). W3C Scalable Vector Graphics 1.1, section 11.3.
+            number of times ("evenodd"), W3C Scalable Vector Graphics 1.1, section 11.3; or more
+            often counter-clockwise than clockwise ("positive").
     stretch what is kept of one segment without a break
 """
 
@@ -32,7 +33,7 @@ from silhueta.core.geometry.region.segments import (
     speeds_at,
 )
 
-Rule = Literal["nonzero", "evenodd"]
+Rule = Literal["nonzero", "evenodd", "positive"]
 TOLERANCE = 1e-4  # mm, at most
 _SHARE = 1e-6  # of the size of what is given
 _DIGITS = 1e-9  # of the largest coordinate, that a tolerance is at least
@@ -73,7 +74,7 @@ def combined(
     groups : G sequences of Loop
     keep : function
         Of (G, F) booleans, whether each group covers each of F faces; returns (F,).
-    rule : {"nonzero", "evenodd"}
+    rule : {"nonzero", "evenodd", "positive"}
 
     """
     plane = _Plane([list(group) for group in groups])
@@ -141,8 +142,9 @@ class _Plane:
             none = np.zeros(0, np.int64)
             return none, none, none.astype(np.bool_)
         inside = self.edges.inside
-        odd = np.array([rule == "evenodd" for rule in rules])
-        return inside.group, inside.face, ~odd[inside.group] | (inside.times % 2 == 1)
+        odd, left = (np.array([rule == name for rule in rules]) for name in ("evenodd", "positive"))
+        own, times = inside.group, inside.times
+        return own, inside.face, (~odd[own] | (times % 2 == 1)) & (~left[own] | (times > 0))
 
     def outline(self, faces: Marks) -> list[Loop]:
         """Return the outline of faces (F,) that are kept."""

@@ -1,0 +1,79 @@
+"""`silhueta build`: outlines put together from the command line."""
+
+import json
+import math
+
+import pytest
+
+from silhueta.core.files.inspect_file import inspect_file
+
+PLATE = '<rect x="10" y="10" width="60" height="40"/>'
+BORE = '<circle cx="70" cy="30" r="10"/>'
+
+
+@pytest.fixture
+def files(tmp_path):
+    made = []
+    for name, shape in (("plate", PLATE), ("bore", BORE)):
+        file = tmp_path / f"{name}.svg"
+        file.write_text(
+            f'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="60mm" '
+            f'viewBox="0 0 100 60">{shape}</svg>'
+        )
+        made.append(file)
+    return made
+
+
+HALF = math.pi * 100 / 2  # of the bore lies on the plate, whose edge goes through its centre
+
+
+@pytest.mark.parametrize(
+    ("how", "area", "loops"),
+    [
+        ("--union", 2400 + HALF, 1),
+        ("--subtract", 2400 - HALF, 1),
+        ("--intersect", HALF, 1),
+        ("--exclude", 2400, 2),
+    ],
+)
+def test_two_files_are_put_together(call, files, tmp_path, how, area, loops):
+    target = tmp_path / "made.dxf"
+    assert call("build", *files, how, "-o", target)[0] == 0
+    found = inspect_file(target)
+    assert found["area_mm2"] == pytest.approx(area, abs=1e-3)
+    assert found["outer_loops"] + found["holes"] == loops
+    assert found["segments"]["curve"] == 0
+    assert found["segments"]["arc"] >= 1  # arcs stay arcs
+
+
+def test_a_welded_part_is_grown_turned_and_copied(call, files, tmp_path):
+    target, report = tmp_path / "made.svg", tmp_path / "made.json"
+    options = ("--offset", "-2mm", "--turn", "90deg", "--copies", "3x2", "--gap", "4mm")
+    assert call("build", files[0], "-o", target, *options, "--report", report)[0] == 0
+    told = json.loads(report.read_text())
+    assert told["outer_loops"] == 6
+    assert told["size_mm"] == pytest.approx([3 * 36 + 2 * 4, 2 * 56 + 4], abs=1e-6)
+    grown = tmp_path / "grown.dxf"
+    options = ("--union", "--offset", "3mm", "--corners", "sharp", "--mirror", "x")
+    assert call("build", *files, "-o", grown, *options)[0] == 0
+    assert inspect_file(grown)["outer_loops"] == 1
+
+
+@pytest.mark.parametrize(
+    ("options", "code", "says"),
+    [
+        ((), 2, "tell what becomes of 2 files"),
+        (("--union", "--offset", "wide"), 2, "Invalid value"),
+        (("--union", "--turn", "north"), 2, "no angle such as"),
+        (("--union", "--copies", "3"), 2, "no number of copies"),
+        (("--union", "--copies", "4000x4000"), 1, "copies can be made"),
+        (("--union", "--offset", "-40mm"), 1, "the result is empty"),
+        (("--union", "--turn", "5", "--origin", "picture"), 2, "own coordinates"),
+    ],
+)
+def test_what_cannot_be_is_said_and_nothing_is_written(call, files, tmp_path, options, code, says):
+    target = tmp_path / "made.dxf"
+    got, _, err = call("build", *files, "-o", target, *options)
+    assert got == code
+    assert says in err
+    assert not target.exists()
