@@ -25,6 +25,7 @@ from benchmarks.scenes import measured, totals
 from benchmarks.speed import trace_ratio, window_ratio
 from benchmarks.tidying import cleaning, handling, thinning
 from benchmarks.tracing import drag, growth, memory, pen_line
+from benchmarks.truing import run as truing
 
 TARGET = Path(__file__).parent.parent / "docs" / "figures.md"
 
@@ -70,6 +71,7 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Photos: the true error inside two standard uncertainties (wanted: 90 to 99 %)": lambda: (
             honesty(scenes) | honesty(scenes // 2, told=False)
         ),
+        "True up: random parts drawn by code of its own": lambda: truing(scenes),
         "Tidying: 200 damaged outlines (wanted: 98 % as they were within 0.1 mm, none wrong in "
         "silence)": cleaning,
         "Thinning 100,000 nodes to 0.1 mm (wanted: ratio at most 1.5, never a crossing)": thinning,

@@ -40,19 +40,23 @@ def press(hand, at):
     QTest.mouseClick(hand.window.table, Qt.MouseButton.LeftButton, pos=place)
 
 
-def test_journey_a_in_twelve_actions(hand, act, tmp_path):
-    window = hand.window
-    act("open", hand.open, STRAP_PICTURE)
-    if window.present != "scale":
+def begun(hand, act, picture, find, thickness):
+    """Open a photo, have its datum found, say how thick the part is, and go to True up."""
+    act("open", hand.open, picture)
+    if hand.window.present != "scale":
         act("scale", hand.key, Qt.Key.Key_2, ALT)
-    scale = window.sheets["scale"]
-    if not window.session.job.datums:
-        act("the sheet is found", hand.click, "find-sheet")
-    act("how thick", hand.type, scale.thickness, "6 mm")
+    if not hand.window.session.job.datums:
+        act("its datum is found", hand.click, find)
+    act("how thick", hand.type, hand.window.sheets["scale"].thickness, thickness)
     act("true up", hand.key, Qt.Key.Key_5, ALT)
-    hand.wait(lambda: bool(window.session.job.outline.contours))
+    hand.wait(lambda: bool(hand.window.session.job.outline.contours))
     hand.settle()
     act("what is sure", hand.click, "take-sure")
+
+
+def test_journey_a_in_twelve_actions(hand, act, tmp_path):
+    window = hand.window
+    begun(hand, act, STRAP_PICTURE, "find-sheet", "6 mm")
     assert window.session.job.relations
     act("the row of holes", hand.click, "take-in a row")
     act("caliper list", hand.click, "choice-calipers")
@@ -74,17 +78,7 @@ def test_journey_a_in_twelve_actions(hand, act, tmp_path):
 
 def test_journey_c_in_fourteen_actions(hand, act, tmp_path):
     window = hand.window
-    act("open", hand.open, COVER_PICTURE)
-    if window.present != "scale":
-        act("scale", hand.key, Qt.Key.Key_2, ALT)
-    scale = window.sheets["scale"]
-    if not window.session.job.datums:
-        act("the gauge sheet is found", hand.click, "find-gauge")
-    act("how thick", hand.type, scale.thickness, "2 mm")
-    act("true up", hand.key, Qt.Key.Key_5, ALT)
-    hand.wait(lambda: bool(window.session.job.outline.contours))
-    hand.settle()
-    act("what is sure", hand.click, "take-sure")
+    begun(hand, act, COVER_PICTURE, "find-gauge", "2 mm")
     act("caliper list", hand.click, "choice-calipers")
     one, two = circles(hand)[:2]
     act("a hole", press, hand, one[0])

@@ -10,6 +10,7 @@ from silhueta.core.errors import EditError, TruingError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job
 from silhueta.core.relations import Dimension, Relation
+from silhueta.core.remembered import Remembered
 from silhueta.core.truing.apply import Trued, levelled, taken
 from silhueta.core.truing.features import Feature, Noise
 from silhueta.core.truing.merge import simpler
@@ -30,15 +31,37 @@ class Held(NamedTuple):
 
 def held(job: Job) -> list[Held]:
     """Return the job's relations, and whether each still holds after what was done since."""
+    return _known(job)
+
+
+def _held(job: Job) -> list[Held]:
+    keys = {contour.key for contour in job.outline.contours}
+    there = [r for r in job.relations if all(ref.key in keys for ref in r.refs)]
+    try:
+        every = iter(residuals(job.outline, there))
+    except TruingError:  # one of them names an edge that is gone: which, is told one by one
+        return [_alone(job, relation) for relation in job.relations]
     found = []
     for relation in job.relations:
-        try:
-            off = residuals(job.outline, [relation])[0]
-        except TruingError:
+        if all(ref.key in keys for ref in relation.refs):
+            off = next(every)
+            found.append(Held(relation, "holds" if off < _HOLDS else "off", off))
+        else:
             found.append(Held(relation, "gone"))
-            continue
-        found.append(Held(relation, "holds" if off < _HOLDS else "off", off))
     return found
+
+
+def _alone(job: Job, relation: Relation) -> Held:
+    named = {ref.key for ref in relation.refs}
+    few = Outline(tuple(c for c in job.outline.contours if c.key in named))
+    try:
+        off = residuals(few, [relation])[0]
+    except TruingError:
+        return Held(relation, "gone")
+    return Held(relation, "holds" if off < _HOLDS else "off", off)
+
+
+_known: Remembered[Job, list[Held]] = Remembered(_held)
 
 
 def take_offers(

@@ -15,6 +15,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Collection
 from dataclasses import replace
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -90,9 +91,7 @@ class System:
                 )
             )
         self.start = np.array(start, np.float64)
-        self.edges = self._edges()
-        if firm:
-            self._hold(firm)
+        self._firm = firm
 
     # what refs are
 
@@ -175,8 +174,12 @@ class System:
 
     # what the outline is held near
 
+    @cached_property
+    def edges(self) -> list[Group]:
+        """The distances of the present edges' points, that are to stay small."""
+        return [*self._edges(), *self._held_firm()]
+
     def _edges(self) -> list[Group]:
-        """Return the distances of the present edges' points, that are to stay small."""
         from silhueta.core.truing import equations as e
 
         rows: dict[Function, list[tuple[list[int], list[float]]]] = {}
@@ -213,11 +216,11 @@ class System:
             for function, found in rows.items()
         ]
 
-    def _hold(self, firm: Collection[Node]) -> None:
+    def _held_firm(self) -> list[Group]:
         from silhueta.core.truing.equations import held_node
 
         rows, weights = [], []
-        for key, node in firm:
+        for key, node in self._firm:
             place = self.places.get(key)
             if place is None or node >= place.nodes:
                 continue
@@ -226,10 +229,10 @@ class System:
             column = place.first + 2 * node
             rows.append([column, column + 1])
             weights.append([_FIRM * math.sqrt(size), *path.nodes[node].tolist()])
-        if rows:
-            none = np.full(len(rows), -1)
-            columns = np.array(rows, np.int64)
-            self.edges.append(Group(held_node, columns, np.array(weights), none))
+        if not rows:
+            return []
+        none = np.full(len(rows), -1)
+        return [Group(held_node, np.array(rows, np.int64), np.array(weights), none)]
 
     def scales(self) -> Floats:
         """Return how much each variable moves the outline, (n,): mm for one of it."""
