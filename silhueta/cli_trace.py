@@ -187,13 +187,14 @@ def trace(**options: Any) -> None:
 def _trued(given: Given, done: TracedJob, work: Work) -> tuple[TracedJob, Trued | None, Noise]:
     """Return the traced job made exact, as far as that was asked for."""
     from silhueta.core.truing.apply import noise_of
+    from silhueta.core.truing.edits import with_truth
 
     noise = noise_of(done.job, done.rectified)
     if given.true_ == "none" and given.level == "none":
         return done, None, noise
     asked = (cast("Mode", given.true_), cast("Table", given.hole_sizes), given.level)
     exact = made_true(done.job.outline, noise, asked, work)
-    job = replace(done.job, outline=exact.outline, relations=exact.relations)
+    job = with_truth(done.job, exact.outline, exact.relations)
     return done._replace(job=job), exact, noise
 
 

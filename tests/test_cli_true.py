@@ -89,7 +89,10 @@ def test_a_traced_scan_is_made_exact_and_its_job_knows_by_what(call, tmp_path):
     assert [r for r, _ in circles] == pytest.approx([3.3, 3.3, 5.0], abs=1e-9)
     from silhueta.core.files.job_file import load_job
 
-    kinds = {relation.kind for relation in load_job(job).relations}
+    kept = load_job(job)
+    # a person's own by now: a new trace in the window leaves what was made exact
+    assert {contour.origin for contour in kept.outline.contours} == {"edited"}
+    kinds = {relation.kind for relation in kept.relations}
     assert {"perpendicular", "radius", "equal radius"} <= kinds
 
 
