@@ -36,6 +36,7 @@ def find_offers(outline: Outline, noise: Noise, table: Table = "mm") -> Found:
     offers = [
         *_tangents(outline, found, noise),
         *_directions(found, lines, noise),
+        *_equal_lengths(found, lines),
         *_equal_radii(found, rounds),
         *_concentric(found, rounds),
         *patterns(found, [i for i in rounds if found[i].kind == "circle"]),
@@ -187,6 +188,30 @@ def _in_line(found: list[Feature], group: list[int]) -> Iterator[TruingOffer]:
                 (i, j),
             )
             break
+
+
+def _equal_lengths(found: list[Feature], lines: list[int]) -> Iterator[TruingOffer]:
+    """Yield edges of one loop that are as long as a longer-known one of it."""
+    by_loop: dict[int, list[int]] = {}
+    for i in lines:
+        if found[i].angle_sigma < _TOLD:
+            by_loop.setdefault(found[i].contour, []).append(i)
+    for mine in by_loop.values():
+        mine.sort(key=lambda i: -found[i].size)
+        for n, i in enumerate(mine[1:], 1):
+            lead = mine[n - 1]
+            off = found[lead].size - found[i].size
+            sigma = math.hypot(found[lead].sigma, found[i].sigma)
+            share = same_share(off, sigma, BEFORE["equal length"], found[lead].size)
+            if share >= 0.5:
+                yield TruingOffer(
+                    "equal length",
+                    (Relation("equal length", (found[lead].ref, found[i].ref)),),
+                    share,
+                    f"edges of {found[lead].size:.2f} and {found[i].size:.2f} mm are as long",
+                    found[i].place,
+                    (lead, i),
+                )
 
 
 # circles and arcs

@@ -64,6 +64,18 @@ def test_safe_takes_no_size_and_moves_nothing_beyond_its_uncertainty():
         assert abs(one.size - two.size) < 6 * NOISE.point + 1e-9
 
 
+def test_edges_of_a_loop_that_are_as_long_are_told_and_then_are():
+    house = Loop(np.array([[0, 0], [40.01, 0], [40, 25], [20, 40.02], [0, 24.99]]))
+    made = keyed(Outline((Contour(house),)), 0)[0]
+    found = [o for o in find_offers(made, NOISE).offers if o.kind == "equal length"]
+    assert len(found) == 3  # four edges of 25
+    relations = [r for o in found for r in o.relations]
+    path = solve(made, relations).outline.contours[0].path
+    long = np.hypot(*(path.ends - path.starts).T)
+    assert np.ptp(long[1:]) < 1e-9
+    assert not any(o.safe for o in found)
+
+
 def test_what_is_clearly_not_so_is_not_offered():
     skew = Loop(np.array([[0, 0], [80, 0], [85, 50], [-3, 47.0]]))
     made = keyed(Outline((Contour(skew), Contour(hole(circle_loop((40, 25), 6.23))))), 0)[0]

@@ -12,6 +12,7 @@ WORDS: dict[OfferKind, tuple[str, str, str]] = {
     "perpendicular": ("square edge", "square edges", "Made square"),
     "parallel": ("parallel edge", "parallel edges", "Made parallel"),
     "collinear": ("pair in one line", "pairs in one line", "Put in one line"),
+    "equal length": ("equal length", "equal lengths", "Made as long"),
     "equal radius": ("equal radius", "equal radii", "Made equal"),
     "concentric": ("shared centre", "shared centres", "Made concentric"),
     "level": ("level or plumb edge", "level or plumb edges", "Made level"),
