@@ -1,0 +1,1 @@
+"""Build: weld, cut away, grow, put beside each other."""
