@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.finder import Finder
-from silhueta.app.main import application, settle
+from silhueta.app.main import application, work_done
 from silhueta.app.stops.tidy.sheet import TidySheet
 from silhueta.app.stops.trace.sheet import TraceSheet
 from silhueta.app.stops.true_up.sheet import TrueUpSheet
@@ -37,7 +37,7 @@ def main(folder: Path = FOLDER) -> None:
 
     shot("start")
     window.filing.open_demo()
-    settle(window)
+    work_done(window)
     QTest.mouseMove(window.table, QPoint(430, 330))
     shot("trace")
     window.fade.slider.setValue(45)
@@ -48,7 +48,7 @@ def main(folder: Path = FOLDER) -> None:
     trace = window.sheets["trace"]
     assert isinstance(trace, TraceSheet)
     trace.show_deviation.click()
-    settle(window)
+    work_done(window)
     shot("trace-deviation")
     trace.show_deviation.click()
     window.go("picture")
@@ -74,8 +74,8 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     """Grab the stops on the two demo photos."""
     window.session.mark_saved(window.session.job, Path("x"))
     window.filing.open_demo("strap")
-    settle(window)
-    settle(window)
+    work_done(window)
+    work_done(window)
     shot("photo-trace")
     window.go("scale")
     shot("photo-scale")
@@ -84,12 +84,12 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     window.sheets["scale"].sure.click()
     _true_up(window, shot)
     window.go("picture")
-    settle(window)
+    work_done(window)
     shot("photo-picture")
     window.session.mark_saved(window.session.job, Path("x"))
     window.filing.open_demo("cover")
-    settle(window)
-    settle(window)
+    work_done(window)
+    work_done(window)
     window.go("scale")
     shot("gauge")
 
@@ -99,7 +99,7 @@ def _true_up(window: Window, shot: Callable[[str], None]) -> None:
     window.go("true_up")
     sheet = window.sheets["true_up"]
     assert isinstance(sheet, TrueUpSheet)
-    settle(window)
+    work_done(window)
     QTest.qWait(200)
     sheet.offers.findChild(QPushButton, "show-equal radius").click()
     QTest.qWait(50)
@@ -134,13 +134,13 @@ def _drawings(window: Window, shot: Callable[[str], None]) -> None:
     for which in ("heron", "emblem"):
         window.session.mark_saved(window.session.job, Path("x"))
         window.filing.open_demo(which)
-        settle(window)
-        settle(window)
+        work_done(window)
+        work_done(window)
         window.go("trace")
         sheet = window.sheets["trace"]
         assert isinstance(sheet, TraceSheet)
         sheet.more_button.setChecked(True)
-        settle(window)
+        work_done(window)
         shot(which)
         sheet.more_button.setChecked(False)
         if which == "heron":
@@ -155,15 +155,15 @@ def _tidy(window: Window, shot: Callable[[str], None]) -> None:
     trace.speck.setText("0.05")
     trace.speck.setModified(True)
     trace.speck.editingFinished.emit()
-    settle(window)
+    work_done(window)
     window.go("tidy")
     tidy = window.sheets["tidy"]
     assert isinstance(tidy, TidySheet)
-    settle(window)
+    work_done(window)
     QTest.mouseMove(tidy.loops.list.viewport(), QPoint(60, 70))
     shot("tidy")
     tidy.page.button("offers").click()
-    settle(window)
+    work_done(window)
     specks = tidy.offers.findChild(QPushButton, "show-specks")
     assert specks is not None
     specks.click()

@@ -55,7 +55,7 @@ def run_demo(screenshot: File | None = None) -> int:
     if screenshot is None:
         _catch_faults()
         return int(qt.exec())
-    done = settle(window)
+    done = work_done(window)
     screenshot.parent.mkdir(parents=True, exist_ok=True)
     saved = window.grab().save(str(screenshot))
     window.session.mark_saved(window.session.job, screenshot)
@@ -63,7 +63,7 @@ def run_demo(screenshot: File | None = None) -> int:
     return 0 if done and saved else 1
 
 
-def settle(window: Window) -> bool:
+def work_done(window: Window) -> bool:
     """Let the window work until nothing is under way; return whether that came about in time."""
     loop = QEventLoop()
     watch, limit = QTimer(), QTimer()

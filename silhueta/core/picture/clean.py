@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from silhueta.core.errors import PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.decode import Picture, decode_colour, eight
-from silhueta.core.picture.flatten import flatten
+from silhueta.core.picture.even_light import evened_light
 from silhueta.core.steps import Backdrop, Crop, EvenLight, Step, Stroke
 
 _SHARPEST = 4  # binary digits of a stroke's places
@@ -38,7 +38,7 @@ def cleaned(
         if not step.on:
             continue
         if isinstance(step, EvenLight):
-            grey = flatten(eight(grey))
+            grey = evened_light(eight(grey))
         elif isinstance(step, Backdrop) and file is not None:
             grey = _dropped(eight(grey), decode_colour(file), step, dark_part)
         elif isinstance(step, Stroke):

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
-from silhueta.core.picture.flatten import light_on
+from silhueta.core.picture.even_light import light_on
 
 Grade = Literal["good", "usable", "poor"]
 _ORDER: tuple[Grade, ...] = ("poor", "usable", "good")

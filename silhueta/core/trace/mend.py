@@ -17,7 +17,7 @@ from silhueta.core.fitting.fit import fit_open, polygon
 from silhueta.core.geometry.path import Floats, Loop, OpenPath, Path
 from silhueta.core.geometry.region.segments import chords_of, segments_of
 from silhueta.core.geometry.sweep import Ints, near_blocks, sweep
-from silhueta.core.trace.edge.contours import Contours
+from silhueta.core.trace.edge.contours import PixelContours
 from silhueta.core.work import Work
 
 _CHORD = 0.01  # px, for the search for crossings
@@ -42,12 +42,12 @@ class Mended(NamedTuple):
     bare: int
 
 
-def mended(found: Contours, fitted: Sequence[Loop], allowed: float, work: Work) -> Mended:
+def mended(found: PixelContours, fitted: Sequence[Loop], allowed: float, work: Work) -> Mended:
     """Return loops that neither cross themselves nor each other.
 
     Parameters
     ----------
-    found : Contours
+    found : PixelContours
         As they were found: these never cross. Moved to the edge they may, where it is unclear.
     fitted : sequence of Loop
     allowed : float, px

@@ -34,7 +34,7 @@ from silhueta.core.trace.colour.loops import colour_loops
 from silhueta.core.trace.colour.split import split
 from silhueta.core.trace.edge.beside import past_slopes
 from silhueta.core.trace.edge.calm import calm
-from silhueta.core.trace.edge.contours import Contours, gathered
+from silhueta.core.trace.edge.contours import PixelContours, gathered
 from silhueta.core.trace.edge.field import Field
 from silhueta.core.trace.edge.find import Found, Placed, bound, find, refind
 from silhueta.core.trace.edge.true import Edge, noise_along, true_edge
@@ -42,7 +42,7 @@ from silhueta.core.trace.edge.uneven import evened
 from silhueta.core.trace.edge.walls import Walls, at_the_top
 from silhueta.core.trace.edge.wobble import ROOM, wobble_of
 from silhueta.core.trace.mend import mended
-from silhueta.core.trace.pen.lines import Drawing
+from silhueta.core.trace.pen.lines import PenLines
 from silhueta.core.trace.pen.middles import bridged, lines_of, middles, one_edge
 from silhueta.core.trace_settings import Keep, TraceSettings
 from silhueta.core.work import Work
@@ -82,7 +82,7 @@ def trace(
     walls: Walls | None = None,
     face: NDArray[np.uint8] | None = None,
     patches: Placed = (),
-    ready: Contours | None = None,
+    ready: PixelContours | None = None,
 ) -> Traced:
     """Return the outline of the part in `picture`, true to size.
 
@@ -102,7 +102,7 @@ def trace(
         Of a thick part, seen in `face`, the picture before anything was painted out.
     patches : sequence of (Patch, (N, 2) px)
         With their corners in `picture`.
-    ready : Contours, optional
+    ready : PixelContours, optional
         The edge, where it was found already; patches lie over it and make it be sought anew.
 
     Returns
@@ -179,7 +179,7 @@ def trace(
 
 def _middles(
     got: Found,
-    drawn: Drawing,
+    drawn: PenLines,
     settings: TraceSettings,
     tolerance: float,
     scale: Scale,
@@ -360,11 +360,11 @@ def _ladder(settings: TraceSettings, tolerance: float, points: int) -> list[floa
     return [_TIGHTEST * 2 ** (k / _STEPS) for k in reversed(range(count))]
 
 
-def _pieces(found: Contours) -> list[Floats]:
+def _pieces(found: PixelContours) -> list[Floats]:
     return [found.contour(i) for i in range(len(found))]
 
 
-def _with_points(found: Contours, points: Sequence[Floats]) -> Contours:
+def _with_points(found: PixelContours, points: Sequence[Floats]) -> PixelContours:
     return gathered(points, found.areas, found.dropped)
 
 
@@ -427,7 +427,7 @@ def _fit_all(fitting: _Fitting, work: Work) -> list[Loop]:
     return [done[i] for i in range(len(found))]
 
 
-def _solid(loops: Sequence[Loop], found: Contours) -> list[Loop]:
+def _solid(loops: Sequence[Loop], found: PixelContours) -> list[Loop]:
     return [loop for loop, area in zip(loops, found.areas, strict=True) if area > 0] or list(loops)
 
 

@@ -11,7 +11,7 @@ from silhueta.core.errors import EditError, PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.clean import cleaned, crop_box
 from silhueta.core.picture.decode import Picture, decode, decode_colour
-from silhueta.core.picture.flatten import flatten, light_on
+from silhueta.core.picture.even_light import evened_light, light_on
 from silhueta.core.picture.verdict import judge, raster_of
 from silhueta.core.steps import (
     Backdrop,
@@ -37,7 +37,7 @@ def plate(light: float = 1.0) -> np.ndarray:
 
 def test_even_light_makes_one_grey_of_the_ground_and_leaves_the_part_dark():
     grey = plate(2.5).astype(np.uint8)
-    even = flatten(grey)
+    even = evened_light(grey)
     ground = plate() > 200
     assert np.ptp(np.quantile(grey[ground], [0.05, 0.95])) > 100
     assert np.ptp(np.quantile(even[ground], [0.05, 0.95])) < 14

@@ -17,7 +17,7 @@ from __future__ import annotations
 import numpy as np
 
 from silhueta.core.geometry.path import Floats
-from silhueta.core.trace.edge.contours import Contours, Grey, gathered
+from silhueta.core.trace.edge.contours import Grey, PixelContours, gathered
 
 _REACH, _STEP = 5.0, 0.5  # px across: wide enough for the blur of a scan, and no neighbour is in it
 _BLURS = np.arange(0.5, 2.51, 0.1)  # px; more, and what lies beside cannot be told from the blur
@@ -31,14 +31,14 @@ _FARTHEST = 1.0  # px that a point is moved at most
 _AT_ONCE = 50_000
 
 
-def past_slopes(grey: Grey, found: Contours) -> Contours:
+def past_slopes(grey: Grey, found: PixelContours) -> PixelContours:
     """Return contours moved to where the step is that slopes on both sides run up to.
 
     Parameters
     ----------
     grey : (H, W) array of uint8 or uint16
         In proportion to light.
-    found : Contours
+    found : PixelContours
         Within a pixel of the edge.
 
     """

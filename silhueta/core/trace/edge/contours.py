@@ -24,7 +24,7 @@ from silhueta.core.geometry.path import Floats
 Grey = NDArray[np.uint8] | NDArray[np.uint16]
 
 
-class Contours(NamedTuple):
+class PixelContours(NamedTuple):
     """All contours of a picture.
 
     points : (K, 2) float, pixels as (x, y), y down; contour i is ``points[first[i]:first[i + 1]]``.
@@ -46,13 +46,15 @@ class Contours(NamedTuple):
         return self.points[self.first[i] : self.first[i + 1]]
 
 
-def gathered(pieces: Sequence[Floats], areas: Floats, dropped: int) -> Contours:
+def gathered(pieces: Sequence[Floats], areas: Floats, dropped: int) -> PixelContours:
     """Return contours of these points, a (n, 2) px each, and areas, (N,) px²."""
     first = np.concatenate([[0], np.cumsum([len(points) for points in pieces])]).astype(np.int64)
-    return Contours(np.ascontiguousarray(np.vstack(pieces)), first, areas, dropped)
+    return PixelContours(np.ascontiguousarray(np.vstack(pieces)), first, areas, dropped)
 
 
-def contours(grey: Grey, level: float, *, dark: bool = True, least_area: float = 0.0) -> Contours:
+def contours(
+    grey: Grey, level: float, *, dark: bool = True, least_area: float = 0.0
+) -> PixelContours:
     """Return every closed contour of `grey` at `level`.
 
     Travelled with the part on the left, seen with y up: outer contours counter-clockwise. Where
@@ -79,7 +81,7 @@ def contours(grey: Grey, level: float, *, dark: bool = True, least_area: float =
     points, first, areas, dropped = _follow_all(
         cast("Grey", np.ascontiguousarray(grey)), float(level), dark, float(least_area)
     )
-    return Contours(points, first, areas, int(dropped))
+    return PixelContours(points, first, areas, int(dropped))
 
 
 @compiled

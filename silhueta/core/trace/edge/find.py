@@ -14,7 +14,7 @@ from silhueta.core.datums import Datum, OverallDatum
 from silhueta.core.errors import TooMuchError, TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.edge.contours import Contours, contours
+from silhueta.core.trace.edge.contours import PixelContours, contours
 from silhueta.core.trace.edge.field import Field, field_of
 from silhueta.core.trace.edge.rim import rims, without
 from silhueta.core.trace_settings import Patch, TraceSettings
@@ -34,7 +34,7 @@ class Found(NamedTuple):
     """What was found: the field, its contours in px, mm per px, and rims left out."""
 
     field: Field
-    contours: Contours
+    contours: PixelContours
     size: float
     rims: int
 
@@ -94,7 +94,9 @@ def refind(got: Found, field: Field, settings: TraceSettings) -> Found:
     return _limited(again, found, got.rims, settings, got.size)
 
 
-def _rimless(field: Field, settings: TraceSettings, size: float) -> tuple[Field, Contours, int]:
+def _rimless(
+    field: Field, settings: TraceSettings, size: float
+) -> tuple[Field, PixelContours, int]:
     least = min(settings.speck, _pinhole(settings)) / size**2 if size else 0.0
     least = max(least, _SMALLEST)
     found = contours(field.values, field.level, dark=field.dark, least_area=least)
@@ -113,7 +115,7 @@ def _pinhole(settings: TraceSettings) -> float:
 
 
 def _limited(
-    field: Field, found: Contours, left_out: int, settings: TraceSettings, size: float
+    field: Field, found: PixelContours, left_out: int, settings: TraceSettings, size: float
 ) -> Found:
     scale = size * size or np.inf  # before the size is known, nothing is too small
     specks = (found.areas > 0) & (found.areas * scale < settings.speck)
@@ -123,17 +125,17 @@ def _limited(
     return Found(field, kept, size, left_out)
 
 
-def _kept(found: Contours, keep: NDArray[np.bool_]) -> Contours:
+def _kept(found: PixelContours, keep: NDArray[np.bool_]) -> PixelContours:
     if keep.all():
         return found
     counts = np.diff(found.first)
     points = found.points[np.repeat(keep, counts)]
     first = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
     dropped = found.dropped + int((~keep).sum())
-    return Contours(np.ascontiguousarray(points), first, found.areas[keep], dropped)
+    return PixelContours(np.ascontiguousarray(points), first, found.areas[keep], dropped)
 
 
-def _check(found: Contours, settings: TraceSettings, size: float) -> None:
+def _check(found: PixelContours, settings: TraceSettings, size: float) -> None:
     if len(found) == 0:
         if found.dropped:
             raise TraceError(
@@ -179,7 +181,7 @@ _NOTHING = {
 }
 
 
-def _extent(found: Contours) -> tuple[float, float]:
+def _extent(found: PixelContours) -> tuple[float, float]:
     outer = np.repeat(found.areas > 0, np.diff(found.first))
     points = found.points[outer] if outer.any() else found.points
     width, height = np.ptp(points, axis=0)

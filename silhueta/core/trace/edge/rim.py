@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.edge.contours import Contours, Grey
+from silhueta.core.trace.edge.contours import Grey, PixelContours
 
 _ON = 0.01  # px from the border
 _WHOLE = 0.9  # of a side: covered from end to end
@@ -17,7 +17,7 @@ _LONG = 0.3  # of a side, that a thin strip covers at least
 _THIN = 0.03  # of the picture's shorter side
 
 
-def rims(found: Contours, shape: tuple[int, ...]) -> list[int]:
+def rims(found: PixelContours, shape: tuple[int, ...]) -> list[int]:
     """Return which outer contours are a rim of the picture of `shape` (rows, columns)."""
     rows, columns = shape[:2]
     out: list[int] = []
@@ -42,7 +42,7 @@ def rims(found: Contours, shape: tuple[int, ...]) -> list[int]:
     return out
 
 
-def without(values: Grey, level: float, dark: bool, found: Contours, which: list[int]) -> Grey:
+def without(values: Grey, level: float, dark: bool, found: PixelContours, which: list[int]) -> Grey:
     """Return a field in which the part at the given contours is ground."""
     import cv2
 

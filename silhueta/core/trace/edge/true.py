@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
 from silhueta.core.geometry.path import Floats
-from silhueta.core.trace.edge.contours import Contours, Grey
+from silhueta.core.trace.edge.contours import Grey, PixelContours
 
 _WIDEST = 4  # px of reach
 _SETTLED = 0.03  # of the contrast, that the pixel past the reach may still differ by
@@ -43,7 +43,7 @@ THIRD = 20.0  # 1 + 9 + 9 + 1
 class Edge(NamedTuple):
     """Contours at the true edge, and what the picture told of itself.
 
-    contours : Contours
+    contours : PixelContours
     noise : float, px
         Standard deviation of one point across the edge.
     reach : int, px
@@ -54,21 +54,21 @@ class Edge(NamedTuple):
         A photo's or scan's, that may be wrong by more in places.
     """
 
-    contours: Contours
+    contours: PixelContours
     noise: float
     reach: int
     along: float = 1.0
     rough: bool = False
 
 
-def true_edge(grey: Grey, found: Contours) -> Edge:
+def true_edge(grey: Grey, found: PixelContours) -> Edge:
     """Return `found` moved to the edge.
 
     Parameters
     ----------
     grey : (H, W) array of uint8 or uint16
         The picture the contours were followed in.
-    found : Contours
+    found : PixelContours
 
     """
     grey = cast("Grey", np.ascontiguousarray(grey))
@@ -77,10 +77,10 @@ def true_edge(grey: Grey, found: Contours) -> Edge:
     step = max(1, len(found.points) // _SAMPLE)
     reach = int(_reach(grey, np.ascontiguousarray(found.points[::step])))
     points, first, noise = _moved(grey, found.points, found.first, reach)
-    return Edge(Contours(points, first, found.areas, found.dropped), float(noise), reach)
+    return Edge(PixelContours(points, first, found.areas, found.dropped), float(noise), reach)
 
 
-def noise_along(found: Contours) -> float:
+def noise_along(found: PixelContours) -> float:
     """Return the standard deviation, px, of contour points across the edge, whatever made them.
 
     From third differences over a few pixels along each contour, which neither lines nor circles

@@ -28,7 +28,7 @@ import numpy as np
 
 from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.path import Floats
-from silhueta.core.trace.edge.contours import Contours
+from silhueta.core.trace.edge.contours import PixelContours
 from silhueta.core.trace.edge.true import THIRD, third_differences
 
 _LAGS = (3, 6, 10, 16, 24)  # px
@@ -63,7 +63,7 @@ class Wobble(NamedTuple):
         return error, (_MOST_ALONG if error > _SLOW * self.noise else self.along)
 
 
-def wobble_of(found: Contours, most: float = np.inf) -> Wobble:
+def wobble_of(found: PixelContours, most: float = np.inf) -> Wobble:
     """Return how far edge points are off, from contours with points a pixel apart.
 
     `most`, px, is what `error` says at most: some larger deviation is a shape's own.

@@ -20,9 +20,9 @@ from silhueta.core.geometry.path import Floats
 from silhueta.core.job import Job
 from silhueta.core.picture.clean import crop_box, stroke_cover
 from silhueta.core.picture.decode import Picture
-from silhueta.core.picture.flatten import flatten
+from silhueta.core.picture.even_light import evened_light
 from silhueta.core.steps import Stroke
-from silhueta.core.trace.edge.contours import Contours
+from silhueta.core.trace.edge.contours import PixelContours
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.find import find_part
 from silhueta.core.trace.part.small import Scene, inside
@@ -43,7 +43,7 @@ class Prepared:
     picture : Picture
     mask : (H, W) array of bool, or None
         Where the part may be; None: everywhere.
-    contours : Contours or None
+    contours : PixelContours or None
         The part's edge, where that was found already.
     doubts : tuple of Doubt
         What may be wrong with it.
@@ -52,7 +52,7 @@ class Prepared:
 
     picture: Picture
     mask: NDArray[np.bool_] | None
-    contours: Contours | None = None
+    contours: PixelContours | None = None
     doubts: tuple[Doubt, ...] = ()
 
 
@@ -78,7 +78,7 @@ def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
     ink = _ink(job, rectified, grey.shape)
     if ink is not None:
         grey = _blotted(grey, ink)
-    even = flatten(grey, on_sheet)
+    even = evened_light(grey, on_sheet)
     drawn = job.trace.pen is not None  # then it is on the sheet, however little ink that is
     if job.trace.invert or not (drawn or _part_lies_on(even, on_sheet)):
         beside = photo & ~inside(grey.shape, sheet, 2 * rim)
@@ -160,7 +160,7 @@ def prepare_part(
     return Prepared(replace(rectified.picture, grey=shown), None, found.contours, found.doubts)
 
 
-def painted(found: Contours, shape: tuple[int, ...]) -> NDArray[np.uint8]:
+def painted(found: PixelContours, shape: tuple[int, ...]) -> NDArray[np.uint8]:
     """Return a picture of what contours enclose: 0 inside, 255 outside, smooth between."""
     import cv2
 

@@ -15,7 +15,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.light import TOP, in_light
 from silhueta.core.picture.verdict import focus_width
-from silhueta.core.trace.edge.contours import Contours, contours, gathered
+from silhueta.core.trace.edge.contours import PixelContours, contours, gathered
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
@@ -70,7 +70,7 @@ class FoundPart(NamedTuple):
         Places that may be holes and were left out.
     """
 
-    contours: Contours
+    contours: PixelContours
     cost: float
     doubts: tuple[Doubt, ...]
 
@@ -285,7 +285,7 @@ def _too_near(rings: list[Floats]) -> list[tuple[float, float]]:
 
 def _edges(
     near: _Near, scene: Scene, least_mm2: float, work: Work
-) -> tuple[Contours, tuple[Doubt, ...]]:
+) -> tuple[PixelContours, tuple[Doubt, ...]]:
     import cv2
 
     (rough, leaning, thin, clearer, marked), left, top, scale, light, alike = near

@@ -48,7 +48,7 @@ class Line:
 
 
 @dataclass(frozen=True, eq=False)
-class Drawing:
+class PenLines:
     """All lines of a drawing, and what is known of the pen.
 
     Parameters
@@ -66,7 +66,7 @@ class Drawing:
     bridges: tuple[Floats, ...]
 
 
-def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
+def drawing(darkness: NDArray[np.float32], longest_gap: float) -> PenLines:
     """Return the lines of a drawing.
 
     Parameters
@@ -101,7 +101,7 @@ def drawing(darkness: NDArray[np.float32], longest_gap: float) -> Drawing:
         points[corners] = places[corners] - 0.5
         if _length(points) >= _SHORTEST * width or closed:
             lines.append(Line(points, closed, tuple(corners)))
-    return Drawing(tuple(lines), width, tuple(b - 0.5 for b in bridges))
+    return PenLines(tuple(lines), width, tuple(b - 0.5 for b in bridges))
 
 
 def _joined(

@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 from silhueta.core.errors import TraceError
 from silhueta.core.fitting.fit import fit_contour, fit_open
 from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.trace.edge.contours import Contours, gathered
+from silhueta.core.trace.edge.contours import PixelContours, gathered
 from silhueta.core.trace.edge.field import Field
 from silhueta.core.trace.edge.find import Found
 from silhueta.core.trace.edge.wobble import ROOM, Wobble, wobble_of
-from silhueta.core.trace.pen.lines import Drawing, Line, drawing
+from silhueta.core.trace.pen.lines import Line, PenLines, drawing
 from silhueta.core.trace_settings import TraceSettings
 from silhueta.core.work import Work
 
@@ -38,7 +38,7 @@ def darkness(field: Field) -> NDArray[np.float32]:
     return np.asarray(table.astype(np.float32)[values])
 
 
-def lines_of(got: Found, settings: TraceSettings) -> Drawing:
+def lines_of(got: Found, settings: TraceSettings) -> PenLines:
     """Return the drawing's lines, specks left out.
 
     Raises
@@ -68,7 +68,7 @@ def lines_of(got: Found, settings: TraceSettings) -> Drawing:
 
 
 def middles(
-    drawn: Drawing, settings: TraceSettings, tolerance: float, work: Work
+    drawn: PenLines, settings: TraceSettings, tolerance: float, work: Work
 ) -> tuple[list[Path], list[Floats]]:
     """Return the lines' middles as paths, and the points that they follow, px."""
     paths: list[Path] = []
@@ -112,7 +112,7 @@ def _cornered(line: Line, fit: tuple[float, float, int, float]) -> Loop:
     )
 
 
-def bridged(field: Field, drawn: Drawing) -> Field:
+def bridged(field: Field, drawn: PenLines) -> Field:
     """Return the field with the gaps inked."""
     import cv2
 
@@ -132,7 +132,7 @@ def bridged(field: Field, drawn: Drawing) -> Field:
     return field._replace(values=values)
 
 
-def one_edge(found: Contours, inner: bool) -> Contours:
+def one_edge(found: PixelContours, inner: bool) -> PixelContours:
     """Return the outer edges of the strokes, or their inner ones turned round to be solid.
 
     Raises

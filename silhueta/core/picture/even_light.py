@@ -79,7 +79,9 @@ def light_on(
     return np.asarray(np.maximum(light, 0.15 * float(np.median(surface))) if bright else light)
 
 
-def flatten(grey: NDArray[np.uint8], mask: NDArray[np.bool_] | None = None) -> NDArray[np.uint8]:
+def evened_light(
+    grey: NDArray[np.uint8], mask: NDArray[np.bool_] | None = None
+) -> NDArray[np.uint8]:
     """Return `grey` with its bright ground evenly lit; as it is where no ground shows."""
     import cv2
 
