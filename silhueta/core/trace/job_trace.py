@@ -15,6 +15,7 @@ from silhueta.core.datum.fixing import fixing_datum, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import (
+    OPEN_MM,
     GaugeDatum,
     LengthDatum,
     OverallDatum,
@@ -47,6 +48,7 @@ from silhueta.core.work import Work
 
 T = TypeVar("T")
 
+_REACHED = 1.5  # standard uncertainties, by which an unknown wall is off at most
 _EDGE_PX = 0.15  # that a photo's edge is off by what no noise tells, as rendered photos show
 _LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
 
@@ -279,12 +281,33 @@ def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
 
     What the datums leave open (`Solution.spread`), and, of a part in a photo, how far two opposite
     edges may be off: their noise, what goes along whole sides, and the model of an edge itself.
+    While the thickness is open, also the walls that may have been taken for face.
     """
-    wide, high = rectified.size_sigma(job.outline.bounds)
+    wide, high = map(
+        math.hypot, rectified.size_sigma(job.outline.bounds), _open_walls(job, rectified)
+    )
     if job.traced is None or job.traced.inputs.settings.mode != "part":
         return wide, high
     edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _EDGE_PX * job.traced.mm_per_px)
     return math.hypot(wide, edge), math.hypot(high, edge)
+
+
+def _open_walls(job: Job, rectified: Rectified) -> tuple[float, float]:
+    """Return the standard uncertainty of width and height by walls of unknown height, mm.
+
+    Where nothing is known of walls, an outline goes from their foot on the side of the point under
+    the camera to the top on the far side: the far side alone is seen too far out.
+    """
+    height = rectified.solution.camera_height
+    if not job.optics.thickness_open or height is None or height <= 2 * OPEN_MM:
+        return 0.0, 0.0
+    x, y, _ = rectified.plane.eye
+    left, bottom, right, top = job.outline.bounds
+    # the thickest lies well within two standard uncertainties
+    grown = OPEN_MM / (height - OPEN_MM) / _REACHED
+    wide = max(right - x, 0.0) + max(x - left, 0.0)
+    high = max(top - y, 0.0) + max(y - bottom, 0.0)
+    return float(wide * grown), float(high * grown)
 
 
 def thickness_asked(job: Job) -> Job:

@@ -11,9 +11,10 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from benchmarks.photo import Part, Scene
+from benchmarks.photo_truth import random_scene
 from benchmarks.photos import measure, photo
 from silhueta.core.datum.look_for import look_for_sheet
-from silhueta.core.datums import PixelDatum
+from silhueta.core.datums import Optics, PixelDatum
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.job import Job, PictureFile, TraceSettings
@@ -248,6 +249,22 @@ def test_the_uncertainty_of_a_photographed_part_includes_its_edges():
     for all_of_it, of_scale in zip(whole, scale, strict=True):
         assert all_of_it > np.hypot(of_scale, least) - 1e-9
         assert all_of_it < 0.2
+
+
+@pytest.mark.parametrize("thickness", [0.0, 3.0, 6.0])
+def test_a_thickness_that_is_not_told_lies_within_what_is_claimed(thickness):
+    # seen from the side, so that walls are taken for face and the far side lies far out
+    scene = random_scene(10_007)
+    middle = np.array(scene.sheet) / 2
+    part = replace(scene.part, x=middle[0], y=middle[1], size=(110.0, 70.0), thickness=thickness)
+    scene = replace(scene, part=part, shadows=0)
+    picture = photo(scene)
+    sheet = look_for_sheet(picture, "a4", A4)
+    got = measure(picture, sheet, scene, Optics(thickness_open=True), "part")
+    assert abs(got.overall[0]) <= 2 * got.sigma
+    assert got.sigma < 3.0
+    if thickness == 6.0:
+        assert got.overall[0] > 2.0
 
 
 @pytest.mark.parametrize("name", ["photo", "photo_truth"])
