@@ -11,7 +11,8 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPen
 
 from silhueta.app.look.theme import BRASS, CARD
 from silhueta.app.table.hint import paint_hint
-from silhueta.core.truing.features import Feature
+from silhueta.core.geometry.outline import Outline
+from silhueta.core.truing.features import Feature, Noise, features
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
@@ -27,6 +28,7 @@ class FeatureTool:
     def __init__(self, picked: Callable[[Feature], None]) -> None:
         self._picked = picked
         self.features: Sequence[Feature] = ()
+        self._for: tuple[Outline, Noise] | None = None
         self.ends: dict[int, tuple[tuple[float, float], tuple[float, float]]] = {}
         self.text = "Click a hole or an edge."
         self.hover: Feature | None = None
@@ -60,11 +62,14 @@ class FeatureTool:
         share = min(max(share, 0.0), 1.0)
         return math.hypot(ax + share * dx - mm.x(), ay + share * dy - mm.y())
 
-    def show(self, features: Sequence[Feature]) -> None:
-        """Take the features of the present outline."""
-        self.features = features
+    def follow(self, outline: Outline, noise: Noise) -> None:
+        """Take the features of an outline, worked out once for each."""
+        if self._for == (outline, noise):
+            return
+        self._for = outline, noise
+        self.features = features(outline, noise)
         self.ends = {}
-        for number, f in enumerate(features):
+        for number, f in enumerate(self.features):
             if f.kind == "line":
                 c, s = math.cos(f.angle) * f.size / 2, math.sin(f.angle) * f.size / 2
                 x, y = f.place

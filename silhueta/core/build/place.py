@@ -10,7 +10,7 @@ import numpy as np
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import Path
-from silhueta.core.geometry.transform import transform
+from silhueta.core.geometry.transform import about, transform
 
 MOST = 10_000  # copies
 
@@ -34,7 +34,7 @@ def _about_middle(paths: Sequence[Path], matrix: np.ndarray) -> list[Path]:
         return []
     left, bottom, right, top = bounding_box(paths)
     middle = np.array([(left + right) / 2, (bottom + top) / 2])
-    return [transform(path, matrix, middle - matrix @ middle) for path in paths]
+    return [about(path, matrix, middle) for path in paths]
 
 
 def copied(paths: Sequence[Path], across: int, up: int, gap: float) -> list[Path]:

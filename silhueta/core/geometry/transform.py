@@ -47,6 +47,12 @@ def transform(path: Path, matrix: ArrayLike, shift: ArrayLike = (0.0, 0.0)) -> P
     )
 
 
+def about(path: Path, matrix: ArrayLike, middle: ArrayLike) -> Path:
+    """Return `path` with a (2, 2) matrix applied about a place (x, y), mm, which stays."""
+    place = np.asarray(middle, np.float64)
+    return transform(path, matrix, place - np.asarray(matrix, np.float64) @ place)
+
+
 def scale(path: Path, factor: float) -> Path:
     """Return `path` scaled evenly about the origin."""
     return transform(path, np.eye(2) * factor)

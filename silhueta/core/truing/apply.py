@@ -12,7 +12,7 @@ import numpy as np
 
 from silhueta.core.errors import TruingError
 from silhueta.core.geometry.outline import Outline
-from silhueta.core.geometry.transform import transform
+from silhueta.core.geometry.transform import about
 from silhueta.core.job import Job
 from silhueta.core.relations import Relation
 from silhueta.core.truing.features import Feature, Noise, apart, features
@@ -95,8 +95,7 @@ def turned(outline: Outline, angle: float) -> Outline:
     c, s = math.cos(angle), math.sin(angle)
     matrix = np.array([[c, -s], [s, c]])
     contours = tuple(
-        replace(contour, path=transform(contour.path, matrix, middle - matrix @ middle))
-        for contour in outline.contours
+        replace(contour, path=about(contour.path, matrix, middle)) for contour in outline.contours
     )
     return Outline(contours)
 

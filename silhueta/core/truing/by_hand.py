@@ -13,7 +13,7 @@ from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, LINE, Floats, Path
 from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Kind, Ref, Relation
-from silhueta.core.truing.edits import held, with_truth
+from silhueta.core.truing.edits import parted, with_truth
 from silhueta.core.truing.solve import solve
 
 _UNMAKES: dict[str, tuple[str, ...]] = {  # what a new relation of an edge takes the place of
@@ -39,15 +39,12 @@ def relate(job: Job, kind: Kind, refs: Sequence[Ref], value: float | None = None
     """
     made = Relation(kind, tuple(refs), value)
     named = {(ref.key, ref.segment) for ref in refs}
-    before = [
-        one.relation
-        for one in held(job)
-        if one.state == "holds"
-        and not (
-            one.relation.kind in _UNMAKES.get(kind, ())
-            and {(ref.key, ref.segment) for ref in one.relation.refs} == named
-        )
-    ]
+
+    def unmade(one: Relation) -> bool:
+        same = {(ref.key, ref.segment) for ref in one.refs} == named
+        return same and one.kind in _UNMAKES.get(kind, ())
+
+    before, idle = ([one for one in some if not unmade(one)] for some in parted(job))
     try:
         outline = solve(job.outline, [*before, made]).outline
     except TruingError as error:
@@ -56,7 +53,7 @@ def relate(job: Job, kind: Kind, refs: Sequence[Ref], value: float | None = None
         raise TruingError(
             f"{kind} cannot hold together with what holds already; release that first", 0
         ) from error
-    return with_truth(job, outline, (*before, made))
+    return with_truth(job, outline, (*idle, *before, made))
 
 
 def corner_of(job: Job, refs: Sequence[Ref]) -> tuple[int, int]:

@@ -21,7 +21,7 @@ from silhueta.core.geometry.path import ARC, LINE
 from silhueta.core.geometry.transform import scale
 from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Dimension, Ref, Relation
-from silhueta.core.truing.edits import held, with_truth
+from silhueta.core.truing.edits import parted, with_truth
 from silhueta.core.truing.features import Feature, Noise
 from silhueta.core.truing.solve import solve
 
@@ -218,8 +218,7 @@ def driven(job: Job) -> Job:
             )
     sizes = [_relation(dimension) for dimension in wanted]
     named = {(r.kind, r.refs) for r in sizes}
-    before = [one.relation for one in held(job) if one.state == "holds"]
-    before = [r for r in before if (r.kind, r.refs) not in named]
+    before, idle = ([r for r in some if (r.kind, r.refs) not in named] for some in parted(job))
     try:
         made = solve(job.outline, [*before, *sizes]).outline
     except TruingError as error:
@@ -230,7 +229,7 @@ def driven(job: Job) -> Job:
         raise TruingError(
             f"row {row + 1} of the list cannot hold together with the others", row
         ) from error
-    return with_truth(job, made, (*before, *sizes))
+    return with_truth(job, made, (*idle, *before, *sizes))
 
 
 def _relation(dimension: Dimension) -> Relation:

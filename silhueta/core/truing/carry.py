@@ -7,14 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from silhueta.core.errors import TruingError
-from silhueta.core.geometry.arcs import full_circle
-from silhueta.core.geometry.path import Path
 from silhueta.core.job import Job, with_outline
-from silhueta.core.relations import WHOLE, Ref
 from silhueta.core.truing.edits import held
+from silhueta.core.truing.refs import found_again
 from silhueta.core.truing.solve import solve
 
-_SAME = 1e-6  # mm, that the middle of an untouched segment has moved at most
+_SAME = 1e-6  # mm, that an untouched node has moved at most
 
 
 def carried(before: Job, after: Job) -> Job:
@@ -27,10 +25,7 @@ def carried(before: Job, after: Job) -> Job:
         return after
     old = {c.key: c.path for c in before.outline.contours}
     new = {c.key: c.path for c in after.outline.contours}
-    relations = tuple(
-        replace(r, refs=tuple(_found_again(ref, old, new) for ref in r.refs))
-        for r in after.relations
-    )
+    relations = found_again(after.relations, before.outline, after.outline)
     made = replace(after, relations=relations)
     firm = [
         (key, int(k))
@@ -45,19 +40,3 @@ def carried(before: Job, after: Job) -> Job:
         return with_outline(made, solve(made.outline, whole, firm).outline)
     except TruingError:
         return made
-
-
-def _found_again(ref: Ref, old: dict[int, Path], new: dict[int, Path]) -> Ref:
-    """Return a ref to the same segment by its new number."""
-    was, now = old.get(ref.key), new.get(ref.key)
-    if was is None or now is None or was is now or ref.segment == WHOLE:
-        return ref
-    if len(was.kinds) == len(now.kinds) or not ref.segment < len(was.kinds):
-        return ref
-    if full_circle(now) is not None:
-        return ref
-    middle = (was.starts[ref.segment] + was.ends[ref.segment]) / 2
-    far = np.hypot(*((now.starts + now.ends) / 2 - middle).T)
-    far[now.kinds != was.kinds[ref.segment]] = np.inf
-    nearest = int(far.argmin())
-    return replace(ref, segment=nearest) if far[nearest] < _SAME else replace(ref, segment=len(far))

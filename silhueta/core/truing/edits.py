@@ -15,6 +15,7 @@ from silhueta.core.truing.apply import Trued, levelled, taken
 from silhueta.core.truing.features import Feature, Noise
 from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import TruingOffer
+from silhueta.core.truing.refs import found_again
 from silhueta.core.truing.solve import residuals, solve
 from silhueta.core.work import Work
 
@@ -64,6 +65,15 @@ def _alone(job: Job, relation: Relation) -> Held:
 _known: Remembered[Job, list[Held]] = Remembered(_held)
 
 
+def parted(job: Job) -> tuple[tuple[Relation, ...], tuple[Relation, ...]]:
+    """Return the relations that hold, and those that do not, which stay on the list."""
+    every = held(job)
+    return (
+        tuple(one.relation for one in every if one.state == "holds"),
+        tuple(one.relation for one in every if one.state != "holds"),
+    )
+
+
 def take_offers(
     job: Job, offers: Sequence[TruingOffer], found: list[Feature], noise: Noise, work: Work
 ) -> tuple[Job, Trued]:
@@ -76,7 +86,7 @@ def take_offers(
 
     """
     base = simpler(job.outline, noise)
-    before = [one.relation for one in held(job) if one.state == "holds"]
+    before, idle = (found_again(some, job.outline, base) for some in parted(job))
     fixed = [
         TruingOffer("fixed", (relation,), 1.0, relation.kind, (0, 0), ()) for relation in before
     ]
@@ -84,7 +94,7 @@ def take_offers(
     if offers and len(done.left) == len(offers):
         offer, why = done.left[0]
         raise TruingError(f"{offer.text}: {why}; release one of the relations that hold already")
-    return with_truth(job, done.outline, done.relations), done
+    return with_truth(job, done.outline, (*idle, *done.relations)), done
 
 
 def hold_again(job: Job) -> Job:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from typing import Literal
 
 import numpy as np
 
+from silhueta.core.geometry.path import Floats
 from silhueta.core.relations import Relation
 from silhueta.core.truing.features import Feature
 from silhueta.core.truing.offer import BEFORE, TruingOffer
 from silhueta.core.wording import counted
 
 _MOST_HOLES = 200  # that patterns are sought among
+_NUMBERS = 4  # of a pattern: a place (x, y), and a radius and an angle, or a step (x, y)
 
 
 def patterns(found: list[Feature], circles: list[int]) -> Iterator[TruingOffer]:
@@ -47,20 +50,9 @@ def _on_circle(found: list[Feature], group: list[int]) -> TruingOffer | None:
     first = np.angle(np.exp(1j * (angle - turns)).mean())
     radius = float(radii.mean())
     ideal = middle + radius * np.column_stack([np.cos(first + turns), np.sin(first + turns)])
-    off = np.hypot(*(centres[order] - ideal).T)
-    share = _pattern_share(off, [found[group[i]] for i in order], radius, 4)
-    if share < 0.5:
-        return None
+    text = f"lie evenly on a circle of {2 * radius:.2f} mm"
     ordered = [group[i] for i in order]
-    return TruingOffer(
-        "evenly on a circle",
-        (Relation("evenly on a circle", tuple(found[i].ref for i in ordered)),),
-        share,
-        f"{counted(count, 'hole')} lie evenly on a circle of {2 * radius:.2f} mm, within "
-        f"{off.max():.2f} mm",
-        (float(middle[0]), float(middle[1])),
-        tuple(ordered),
-    )
+    return _laid_out(found, ordered, ideal, radius, ("evenly on a circle", text))
 
 
 def _in_row(found: list[Feature], group: list[int]) -> TruingOffer | None:
@@ -74,23 +66,37 @@ def _in_row(found: list[Feature], group: list[int]) -> TruingOffer | None:
     places = np.arange(count) - (count - 1) / 2
     step = places @ centres[order] / (places @ places)
     ideal = centres.mean(axis=0) + places[:, None] * step
-    off = np.hypot(*(centres[order] - ideal).T)
-    share = _pattern_share(off, [found[group[i]] for i in order], float(np.hypot(*step)), 4)
+    apart = float(np.hypot(*step))
+    text = f"stand in a row, {apart:.2f} mm apart"
+    return _laid_out(found, [group[i] for i in order], ideal, apart, ("in a row", text))
+
+
+def _laid_out(
+    found: list[Feature],
+    ordered: list[int],
+    ideal: Floats,
+    spread: float,
+    told: tuple[Literal["evenly on a circle", "in a row"], str],
+) -> TruingOffer | None:
+    """Return the offer of holes near their `ideal` places (N, 2), mm; None where it is unlikely."""
+    holes = [found[i] for i in ordered]
+    off = np.hypot(*(np.array([hole.centre for hole in holes]) - ideal).T)
+    share = _pattern_share(off, holes, spread)
     if share < 0.5:
         return None
-    ordered = [group[i] for i in order]
+    kind, text = told
+    x, y = ideal.mean(axis=0).tolist()
     return TruingOffer(
-        "in a row",
-        (Relation("in a row", tuple(found[i].ref for i in ordered)),),
+        kind,
+        (Relation(kind, tuple(hole.ref for hole in holes)),),
         share,
-        f"{counted(count, 'hole')} stand in a row, {float(np.hypot(*step)):.2f} mm apart, within "
-        f"{off.max():.2f} mm",
-        found[ordered[0]].centre,
+        f"{counted(len(holes), 'hole')} {text}, within {off.max():.2f} mm",
+        (x, y),
         tuple(ordered),
     )
 
 
-def _pattern_share(off: np.ndarray, holes: list[Feature], spread: float, numbers: int) -> float:
+def _pattern_share(off: Floats, holes: list[Feature], spread: float) -> float:
     """Return the probability that holes so far from a pattern's places were laid out by it.
 
     A pattern has a few numbers of its own, which the holes tell: the rest of their coordinates must
@@ -99,7 +105,7 @@ def _pattern_share(off: np.ndarray, holes: list[Feature], spread: float, numbers
     before = BEFORE["in a row"]
     log = math.log(before / (1 - before))
     sigma = np.array([max(hole.offset_sigma, 1e-6) for hole in holes])
-    told = 2 * len(holes) - numbers
+    told = 2 * len(holes) - _NUMBERS
     if told <= 0:
         return 0.0
     typical = float(np.exp(np.log(sigma).mean()))

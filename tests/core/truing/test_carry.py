@@ -1,5 +1,7 @@
 """What holds goes along when nodes are moved, added or taken away."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -8,9 +10,13 @@ from silhueta.core.geometry.path import Loop, circle_loop
 from silhueta.core.job import Job, set_imported
 from silhueta.core.relations import Ref
 from silhueta.core.tidy import node_edits
+from silhueta.core.truing.apply import FOREIGN
 from silhueta.core.truing.by_hand import relate
 from silhueta.core.truing.carry import carried
-from silhueta.core.truing.edits import held
+from silhueta.core.truing.edits import held, take_offers
+from silhueta.core.truing.merge import simpler
+from silhueta.core.truing.offers import find_offers
+from silhueta.core.work import Work
 from tests.conftest import hole
 
 
@@ -58,3 +64,25 @@ def test_edits_elsewhere_and_jobs_without_relations_stay_as_they_are(job):
     moved = node_edits.move(lone, {(0, 2)}, 1.0, 1.0)
     assert carried(lone, moved) is moved
     assert carried(job, job) is job
+
+
+def test_what_holds_stays_with_its_edge_when_offers_put_pieces_together(job):
+    # the lowest edge in two pieces: taking offers makes it one, and all others get other numbers
+    plate = Loop([[0, 0], [40, 0.01], [80, 0], [80, 50], [0, 50.0]])
+    made = set_imported(Job(), Outline((Contour(plate),)), "Plate")
+    made = relate(made, "plumb", [Ref(1, 2)])
+    found = find_offers(simpler(made.outline, FOREIGN), FOREIGN)
+    sure = [offer for offer in found.offers if offer.safe]
+    after, _ = take_offers(made, sure, found.features, FOREIGN, Work())
+    (plumb,) = [r for r in after.relations if r.kind == "plumb"]
+    assert len(nodes(after)) == 4
+    assert plumb.refs[0].segment == 1
+    assert np.ptp(nodes(after)[1:3, 0]) < 1e-9
+
+
+def test_what_does_not_hold_any_more_stays_on_the_list_when_more_is_asked_for(job):
+    moved = replace(job, outline=node_edits.move(job, {(0, 2)}, 6.0, 4.0).outline)
+    off = [one.relation for one in held(moved) if one.state == "off"]
+    assert off
+    after = relate(moved, "radius", [Ref(2)], 4.5)
+    assert set(off) <= set(after.relations)

@@ -6,21 +6,19 @@ import math
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from silhueta.app.look.icons import icon
 from silhueta.app.session import Session
+from silhueta.app.stops.true_up.picking import PickingPage
 from silhueta.app.table.dimension_layer import DimensionLayer, Drawn
-from silhueta.app.table.feature_tool import FeatureTool
 from silhueta.app.widgets import Choice, Field, Note, clear, row, sentence
 from silhueta.core.errors import SilhuetaError, TruingError
 from silhueta.core.job import Job
 from silhueta.core.relations import Dimension
-from silhueta.core.truing.apply import noise_of
 from silhueta.core.truing.calipers import Row, dimension_of, driven, fit_scale, rows, scaled
 from silhueta.core.truing.edits import set_calipers
-from silhueta.core.truing.features import Feature, features
+from silhueta.core.truing.features import Feature
 from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_length
 
 if TYPE_CHECKING:
@@ -30,17 +28,13 @@ if TYPE_CHECKING:
 _NAMES = {"diameter": "Ø", "length": "edge", "distance": "gap"}
 
 
-class CaliperList(QWidget):
+class CaliperList(PickingPage):
     """Rows that are picked on the outline and typed one after the other."""
-
-    wrong = Signal(str)
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self._session, self._tracing, self._table = session, tracing, table
-        self.tool = FeatureTool(self._pick)
+        super().__init__(session, tracing, table, parent)
         self._first: Feature | None = None
         self._culprit: int | None = None
         self.what = Choice("Pick", {"one": "Size of one", "two": "Between two"}, self)
@@ -83,7 +77,8 @@ class CaliperList(QWidget):
             self.tool.text = f"Click the {'second' if again else 'first'} hole or edge."
         self._table.update()
 
-    def _pick(self, feature: Feature) -> None:
+    def pick(self, feature: Feature) -> None:
+        """Put what was clicked on the list, or wait for the second of two."""
         if self._between and self._first is None:
             self._first = feature
             self._tell_hand()
@@ -123,8 +118,8 @@ class CaliperList(QWidget):
 
     def refresh(self, job: Job) -> None:
         """Show the list held against the outline, and its dimensions on the table."""
-        noise = noise_of(job, self._tracing.flat)
-        self.tool.show(features(job.outline, noise) if job.outline.taken else [])
+        noise = self.noise(job)
+        self.tool.follow(job.outline, noise)
         found = rows(job, noise)
         focus = next((n for n, field in enumerate(self.fields) if field.hasFocus()), None)
         clear(self.rows)
@@ -218,7 +213,7 @@ class CaliperList(QWidget):
     def _scale(self) -> None:
         job = self._session.job
         try:
-            fit = fit_scale(rows(job, noise_of(job, self._tracing.flat)))
+            fit = fit_scale(rows(job, self.noise(job)))
         except SilhuetaError as error:
             self.wrong.emit(sentence(str(error)))
             return
@@ -266,7 +261,7 @@ class CaliperList(QWidget):
     def take_hand(self) -> None:
         """Have the table pick edges and holes."""
         self._tell_hand()
-        self._table.set_tool(self.tool)
+        super().take_hand()
 
 
 def _bare(mm: float, units: Unit, sign: str = "") -> str:

@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
-from silhueta.app.table.feature_tool import FeatureTool
+from silhueta.app.stops.true_up.picking import PickingPage
 from silhueta.app.table.marked_layer import OfferLayer
-from silhueta.app.widgets import Field, Note, heading, row, sentence
-from silhueta.core.errors import SilhuetaError
+from silhueta.app.widgets import Field, Note, heading, row
 from silhueta.core.job import Job
 from silhueta.core.relations import Kind, Ref
-from silhueta.core.truing.apply import noise_of
 from silhueta.core.truing.by_hand import corner_cut, relate
-from silhueta.core.truing.features import Feature, features
+from silhueta.core.truing.features import Feature
 from silhueta.core.truing.shapes import Shape, shaped
 from silhueta.core.units import format_length, parse_length
 
@@ -52,17 +48,13 @@ _DEEDS = (
 _SHAPES: dict[Shape, str] = {"circle": "Circle", "slot": "Slot", "rectangle": "Rectangle"}
 
 
-class HandPage(QWidget):
+class HandPage(PickingPage):
     """Picks edges and holes, at most two, and makes them what a person says."""
-
-    wrong = Signal(str)
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self._session, self._tracing, self._table = session, tracing, table
-        self.tool = FeatureTool(self._pick)
+        super().__init__(session, tracing, table, parent)
         self.tool.text = "Click an edge or a hole to choose it, two at most; again to let it go."
         self.chosen: list[Ref] = []
         self.about = Note(parent=self)
@@ -115,7 +107,8 @@ class HandPage(QWidget):
 
     # chosen on the table
 
-    def _pick(self, feature: Feature) -> None:
+    def pick(self, feature: Feature) -> None:
+        """Choose an edge or hole, or let it go."""
         keys = [(ref.key, ref.segment) for ref in self.chosen]
         if (feature.ref.key, feature.ref.segment) in keys:
             del self.chosen[keys.index((feature.ref.key, feature.ref.segment))]
@@ -131,8 +124,7 @@ class HandPage(QWidget):
 
     def refresh(self, job: Job) -> None:
         """Show what is chosen and what can be made of it."""
-        noise = noise_of(job, self._tracing.flat)
-        self.tool.show(features(job.outline, noise) if job.outline.taken else [])
+        self.tool.follow(job.outline, self.noise(job))
         found = self._features()
         self.chosen = [feature.ref for feature in found]
         units = self._session.units
@@ -176,17 +168,10 @@ class HandPage(QWidget):
 
     # done
 
-    def _do(self, label: str, edit: Callable[[Job], Job]) -> None:
-        try:
-            self._session.apply(label, edit)
-            self.wrong.emit("")
-        except SilhuetaError as error:
-            self.wrong.emit(sentence(str(error)))
-
     def _relate(self, kind: Kind, label: str, value: object = None) -> None:
         number = value if isinstance(value, float) else None
         refs = tuple(self.chosen)
-        self._do(label, lambda job: relate(job, kind, refs, number))
+        self.attempt(label, lambda job: relate(job, kind, refs, number))
 
     def _give_size(self, mm: float) -> None:
         (feature,) = self._features()
@@ -199,7 +184,7 @@ class HandPage(QWidget):
     def _reshape(self, shape: Shape, _: bool = False) -> None:
         key = self.chosen[0].key
         before, self.chosen = self.chosen, []  # its edges are others now
-        self._do(f"Made a {shape}", lambda job: shaped(job, key, shape))
+        self.attempt(f"Made a {shape}", lambda job: shaped(job, key, shape))
         if self._session.undo_label != f"Made a {shape}":
             self.chosen = before
 
@@ -207,13 +192,9 @@ class HandPage(QWidget):
         refs = tuple(self.chosen)
         label = "Rounded a corner" if rounded else "Cut a corner off"
         before, self.chosen = self.chosen, []  # their numbers change
-        self._do(label, lambda job: corner_cut(job, refs, mm, rounded))
+        self.attempt(label, lambda job: corner_cut(job, refs, mm, rounded))
         if self._session.undo_label != label:
             self.chosen = before
-
-    def take_hand(self) -> None:
-        """Have the table pick edges and holes."""
-        self._table.set_tool(self.tool)
 
 
 def _angle(text: str) -> float:
