@@ -20,7 +20,9 @@ def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
     hand.open(file)
     assert hand.window.present == "tidy"
     assert size(hand) == pytest.approx((50, 30))
+    hand.window.go("trace")
     assert "no picture to work on" in hand.window.sheets["trace"].result.text()
+    hand.window.go("tidy")
     hand.click("next")
     assert hand.window.present == "true_up"
     hand.click("next")

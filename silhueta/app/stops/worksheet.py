@@ -60,7 +60,6 @@ class Worksheet(QWidget):
         self._head.setText(stop.title)
         self._asked.setText(stop.question)
         self._following = following
-        self.refresh(self.session.job)
 
     def go_on(self) -> None:
         """Go to the stop that follows."""

@@ -305,7 +305,10 @@ def smoothed(
         if not tangent.any():
             break
         tied_nodes, tied_bulges = nodes.copy(), bulges.copy()
-        settle(points, stops, tied_nodes, tied_bulges, tangent, held, trim)
+        still = held.copy()
+        for k in range(m):  # what no tie reaches has its place already
+            still[k] |= not (tangent[k] or tangent[k - 1] or tangent[(k + 1) % m])
+        settle(points, stops, tied_nodes, tied_bulges, tangent, still, trim)
         after = segment_residuals(points, stops, tied_nodes, tied_bulges)
         released = False
         for k in range(m):

@@ -52,6 +52,7 @@ def chain_nodes(
     for k in range(m):
         x, y = points[stops[k]]
         nodes[k, 0], nodes[k, 1] = _meet(primitives[k - 1], primitives[k], x, y)
+    _unfold(points, stops, primitives, nodes)
     if not closed:
         nodes[0], nodes[m] = points[0], points[stops[m]]
     bulges = np.zeros(total)
@@ -61,6 +62,29 @@ def chain_nodes(
             x, y = _onto(primitives[k], mid[0], mid[1])
             bulges[k] = _bulge_through(nodes[k], nodes[(k + 1) % total], x, y)
     return nodes, bulges
+
+
+@compiled
+def _unfold(points: Floats, stops: Ints, primitives: Floats, nodes: Floats) -> None:
+    """Put the nodes of segments that run against their contour back to their breakpoints.
+
+    Where three segments are almost in line, they meet far off, and past one another.
+    """
+    m = len(primitives)
+    for k in range(m):
+        q = (k + 1) % len(nodes)
+        x, y = points[stops[k + 1] % len(points)] - points[stops[k]]
+        if x * (nodes[q, 0] - nodes[k, 0]) + y * (nodes[q, 1] - nodes[k, 1]) < 0.0:
+            for j in (k, q):
+                nodes[j] = _between(primitives[j - 1], primitives[j % m], points[stops[j]])
+
+
+@compiled
+def _between(one: Floats, two: Floats, at: Floats) -> Floats:
+    """Return the middle of the nearest places to `at` on two primitives, (2,)."""
+    px, py = _onto(one, at[0], at[1])
+    qx, qy = _onto(two, at[0], at[1])
+    return np.array([0.5 * (px + qx), 0.5 * (py + qy)])
 
 
 @compiled
@@ -98,9 +122,8 @@ def _meet(one: Floats, two: Floats, x: float, y: float) -> tuple[float, float]:
     allowed = min(1.2 + 0.8 / max(sine, 0.02), 8.0)
     if sine >= 0.08 and (ax - x) * (ax - x) + (ay - y) * (ay - y) <= allowed * allowed:
         return ax, ay
-    px, py = _onto(one, x, y)
-    qx, qy = _onto(two, x, y)
-    return 0.5 * (px + qx), 0.5 * (py + qy)
+    middle = _between(one, two, np.array([x, y]))
+    return middle[0], middle[1]
 
 
 @compiled

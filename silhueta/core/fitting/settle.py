@@ -32,6 +32,7 @@ _PULL = 60.0  # px per radian of turn
 _CORNER_TURN = 0.8  # radians; below, a joint is smooth and nothing near it is rounded by blur
 _HALF = 15  # width of half the band, its middle counted
 _STILL = 1e-4  # px
+_STRIDE, _NEARER = 1.0, 0.25  # px that a node moves a step at most, and share of a segment beside
 
 
 @compiled
@@ -100,7 +101,7 @@ def settle(
         for k in range(m):
             x, y, b = right[3 * place[k]], right[3 * place[k] + 1], right[3 * place[k] + 2]
             far = np.sqrt(x * x + y * y)
-            share = min(1.0, 1.0 / max(far, 1e-12))  # at most a pixel a step
+            share = min(1.0, _most(nodes, k) / max(far, 1e-12))
             nodes[k, 0] += share * x
             nodes[k, 1] += share * y
             moved = max(moved, share * far)
@@ -114,6 +115,16 @@ def settle(
                 worst = max(worst, abs(turn))
         if moved < _STILL and worst < 1e-4:
             break
+
+
+@compiled
+def _most(nodes: Floats, k: int) -> float:
+    """Return how far node k may move in a step, px: never past the next one, which would fold."""
+    shorter = np.inf
+    for q in (k - 1, (k + 1) % len(nodes)):
+        x, y = nodes[k] - nodes[q]
+        shorter = min(shorter, np.sqrt(x * x + y * y))
+    return float(min(_STRIDE, _NEARER * shorter))
 
 
 @compiled

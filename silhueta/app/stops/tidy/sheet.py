@@ -12,16 +12,17 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
+from silhueta.app.stops.paged import PagedWorksheet
 from silhueta.app.stops.tidy.loop_list import LoopList
 from silhueta.app.stops.tidy.nodes import TidyNodes
 from silhueta.app.stops.tidy.offers import TidyOffers
 from silhueta.app.stops.tidy.steps import TidySteps
-from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.loop_tool import LoopTool
 from silhueta.app.table.marked_layer import LitLayer
 from silhueta.app.table.table import Table
+from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Field, Note, Select, heading, row
+from silhueta.app.widgets import Field, Select, heading, row
 from silhueta.core.geometry.measure import box_of
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, is_stale
@@ -51,55 +52,38 @@ _ORDERS = {
 _ROLES = {"outer": 0, "hole": 1, "island": 2, "open": 3}
 
 
-class TidySheet(Worksheet):
+class TidySheet(PagedWorksheet):
     """Which loops are cut; offers to clean up; the steps taken."""
+
+    overlays = ("lit", "offers")
 
     def __init__(
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
-        super().__init__(session, parent)
-        self._tracing, self._table = tracing, table
-        self.page = Choice(
-            "Page", {"loops": "Loops", "offers": "Offers", "nodes": "Nodes", "steps": "Steps"}, self
-        )
+        super().__init__(session, table, parent)
         self.loops = _LoopsPage(self)
         self.offers = TidyOffers(session, table, self)
         self.nodes = TidyNodes(session, table, self)
         self.steps = TidySteps(session, self)
-        self.fault = Note()
-        self._pages: dict[str, QWidget] = {
-            "loops": self.loops,
-            "offers": self.offers,
-            "nodes": self.nodes,
-            "steps": self.steps,
-        }
         self.benches = (self.offers.bench,)
         self.tool = LoopTool(self._toggle, self._hover)
-        self.body.addWidget(self.page)
-        self.body.addWidget(self.fault)
-        for page in self._pages.values():
-            self.body.addWidget(page, 1)
-        self.page.chosen.connect(self.show_page)
+        self.tools = (self.tool, self.nodes.tool, self.nodes.pen)
         for part in (self.offers, self.nodes):
-            part.wrong.connect(lambda text: self.fault.say(text, bool(text)))
+            part.wrong.connect(self.tell)
         self.loops.wire()
-        self.next.clicked.connect(self.go_on)
-        self._present = "loops"
-        self.show_page("loops")
-        self.connect_job()
-        self.body.setStretch(self.body.count() - 1, 0)  # the pages take the room themselves
+        self.add_pages(
+            {"loops": "Loops", "offers": "Offers", "nodes": "Nodes", "steps": "Steps"},
+            {
+                "loops": self.loops,
+                "offers": self.offers,
+                "nodes": self.nodes,
+                "steps": self.steps,
+            },
+        )
 
-    def show_page(self, key: str) -> None:
-        """Show one of the pages."""
-        self._present = key
-        self.page.set_chosen(key)
-        for name, page in self._pages.items():
-            page.setVisible(name == key)
-        if key != "offers":
-            self._table.set_overlay("offers", None)
-        if self.isVisible():
-            self._take_table()
-        self.refresh(self.session.job)
+    def tool_of(self, page: str) -> Tool:
+        """Return the tool that goes round nodes, or the one that cuts and skips."""
+        return self.nodes.current_tool() if page == "nodes" else self.tool
 
     # the hand
 
@@ -134,50 +118,34 @@ class TidySheet(Worksheet):
         contours = self.session.job.outline.contours
         known = contour is not None and contour < len(contours)
         paths = [contours[contour].path] if known and contour is not None else []
-        self._table.set_overlay("lit", LitLayer(paths) if paths else None)
+        self.table.set_overlay("lit", LitLayer(paths) if paths else None)
 
     def show_on_table(self, contour: int) -> None:
         """Bring a contour into view where it is not, and light it up."""
         path = self.session.job.outline.contours[contour].path
         left, bottom, right, top = box_of(path)
         box = QRectF(left, bottom, max(right - left, 0.1), max(top - bottom, 0.1))
-        seen = self._table.view.shown().normalized()
-        screen = self._table.view.px_per_mm * max(box.width(), box.height())
+        seen = self.table.view.shown().normalized()
+        screen = self.table.view.px_per_mm * max(box.width(), box.height())
         if not seen.contains(box) or screen < 24:
-            self._table.show_box(box)
+            self.table.show_box(box)
         self.light(contour)
 
     def showEvent(self, event: QShowEvent) -> None:
-        """Take the table into the hand."""
-        self._take_table()
-        self._table.set_filled(True)
+        """Show what is part and what is waste."""
+        self.table.set_filled(True)
         super().showEvent(event)
 
-    def _take_table(self) -> None:
-        on_nodes = self._present == "nodes"
-        self._table.set_tool(self.nodes.current_tool() if on_nodes else self.tool)
-
     def hideEvent(self, event: QHideEvent) -> None:
-        """Give it back."""
+        """Show lines alone again."""
         super().hideEvent(event)
-        if self._table.tool in (self.tool, self.nodes.tool, self.nodes.pen):
-            self._table.set_tool(None)
-        self._table.set_filled(False)
-        for name in ("lit", "offers"):
-            self._table.set_overlay(name, None)
+        self.table.set_filled(False)
 
     # what is shown
 
     def refresh(self, job: Job) -> None:
         """Show the present page, and what is cut."""
-        if self._present == "loops":
-            self.loops.refresh(job)
-        elif self._present == "offers":
-            self.offers.refresh(job)
-        elif self._present == "nodes":
-            self.nodes.refresh(job)
-        else:
-            self.steps.refresh()
+        self.shown.refresh(job)
         if not job.outline.contours:
             self.say_result(no_picture(job) if job.picture is None else "Nothing is traced yet.")
             self.way_on("there is no outline yet")
@@ -292,7 +260,7 @@ class _LoopsPage(QWidget):
         """List the loops of the present outline."""
         if job.outline is not self._outline:
             self._outline = job.outline
-            table = self._sheet._table
+            table = self._sheet.table
             box = table.picture_box()
             frame = (box.width(), box.height()) if table.picture is not None else None
             self._rows = rows(job.outline, frame)

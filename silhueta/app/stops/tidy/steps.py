@@ -92,7 +92,7 @@ class TidySteps(QWidget):
             button.setEnabled(chosen)
             button.setToolTip("" if chosen else "choose a mark first")
 
-    def refresh(self) -> None:
+    def refresh(self, _: object = None) -> None:
         """List the steps and marks."""
         labels, at = self._session.history, self._session.at
         self.steps.clear()

@@ -40,6 +40,7 @@ class CaliperList(PickingPage):
         self.what = Choice("Pick", {"one": "Size of one", "two": "Between two"}, self)
         self.what.set_chosen("one")
         self._between = False
+        self._tell_hand()
         self.overall = Choice("Over all", {"width": "+ Width", "height": "+ Height"}, self)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(4)
@@ -257,11 +258,6 @@ class CaliperList(PickingPage):
                 start, end = (x - c, y - s), (x + c, y + s)
             drawn.append(Drawn(start, end, is_round, text, number == self._culprit))
         self._table.set_overlay("calipers", DimensionLayer(drawn) if drawn else None)
-
-    def take_hand(self) -> None:
-        """Have the table pick edges and holes."""
-        self._tell_hand()
-        super().take_hand()
 
 
 def _bare(mm: float, units: Unit, sign: str = "") -> str:

@@ -37,10 +37,6 @@ class PickingPage(QWidget):
         """Take an edge or hole that was clicked."""
         raise NotImplementedError
 
-    def take_hand(self) -> None:
-        """Have the table pick edges and holes."""
-        self._table.set_tool(self.tool)
-
     def noise(self, job: Job) -> Noise:
         """Return how far the edges of a job are off."""
         return noise_of(job, self._tracing.flat)
