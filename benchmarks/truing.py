@@ -269,7 +269,7 @@ def _count(tally: Counter[str], part: Drawn, got: object, truth: Truth) -> None:
             tally["sure sizes"] += 1
             meant = 2 * (offer.relations[0].value or 0.0)
             tally["wrong sizes"] += name is None or abs(_size(part, name) - meant) > 1e-6
-        elif offer.kind in ("evenly on a circle", "in a row"):
+        elif offer.kind in ("evenly on a circle", "in a row", "in a grid"):
             tally["sure patterns"] += 1
             holes = {v[1] for v in (truth.rounds.get(i, ("", -1)) for i in offer.features)}
             tally["false patterns"] += -1 in holes

@@ -17,6 +17,7 @@ from pathlib import Path as File
 from PySide6.QtCore import QObject, Signal
 
 from silhueta.core.job import Job
+from silhueta.core.truing.refs import followed
 from silhueta.core.units import Unit
 
 Edit = Callable[[Job], Job]
@@ -107,6 +108,7 @@ class Session(QObject):
         after = edit(self.job)
         if after is self.job:
             return
+        after = followed(self.job, after)
         del self._versions[self._at + 1 :]
         if merge and self._versions[self._at].key == merge and self._at > 0:
             self._versions[self._at] = _Version(label, after, merge)

@@ -24,7 +24,7 @@ from silhueta.core.datums import (
     SheetDatum,
 )
 from silhueta.core.geometry.outline import Contour, Outline, keyed
-from silhueta.core.relations import Dimension, Relation
+from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings as TidySettings
@@ -35,7 +35,7 @@ from silhueta.core.trace_settings import TraceSettings as TraceSettings
 from silhueta.core.units import Unit
 
 DxfVersion = Literal["R12", "R2000"]
-FrameOrigin = Literal["corner", "picture"]
+FrameOrigin = Literal["corner", "picture", "chosen"]
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -140,6 +140,8 @@ class Job:
         What is to hold exactly in the outline (truing).
     calipers : tuple of Dimension
         Measured on the real part.
+    zero : tuple of Ref
+        Where a chosen zero point is: a round's centre, or where two edges meet.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -159,6 +161,7 @@ class Job:
     cut_file: CutFileSettings = CutFileSettings()
     relations: tuple[Relation, ...] = ()
     calipers: tuple[Dimension, ...] = ()
+    zero: tuple[Ref, ...] = ()
     page: Frame | None = None
     last_key: int = 0
 

@@ -27,6 +27,8 @@ Kind = Literal[
     "distance",
     "evenly on a circle",
     "in a row",
+    "in a grid",  # row by row; value: how many holes a row has
+    "regular",  # lines one after the other, all of a loop: as long, turned evenly
     "symmetric",  # refs two by two answer each other; value: about where the axis points, degrees
 ]
 WHOLE = -1  # in place of a segment's number: the whole loop, which is a circle

@@ -2,6 +2,7 @@
 
 import math
 
+import ezdxf
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -12,6 +13,8 @@ from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, circle_loop
 from silhueta.core.job import Job, set_imported
+from silhueta.core.relations import Dimension
+from silhueta.core.truing.edits import set_calipers
 from tests.conftest import hole
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -189,3 +192,52 @@ def test_a_ragged_loop_is_made_a_slot_and_then_of_its_size(hand):
     hand.type(hand.window.sheets["true_up"].by_hand.extent, "3.5")
     slot = paths(hand)[1]
     assert np.hypot(*(slot.ends - slot.starts)[[1, 3]].T) == pytest.approx([7, 7], abs=1e-8)
+
+
+def test_a_ragged_stretch_is_made_one_edge_and_the_zero_put_on_a_hole(hand, sheet, tmp_path):
+    window = hand.window
+    ragged = Loop([[0, 0.1], [30, -0.1], [70, 0.1], [100, -0.1], [100, 60], [0, 60.0]])
+    contours = (Contour(ragged, origin="imported"), Contour(hole(circle_loop((50, 30), 4))))
+    window.session.start(set_imported(Job(), Outline(contours), "Plate"))
+    sheet.show_page("hand")
+    hand.settle()
+    for x in (15, 85):
+        press(hand, x, 0)
+    hand.click("straighten")
+    assert len(paths(hand)[0].kinds) == 4
+    assert window.session.undo_label == "Made one straight edge"
+    press(hand, 46, 30)
+    hand.click("zero-here")
+    hand.key(Qt.Key.Key_8, ALT)
+    hand.answer = tmp_path / "plate.dxf"
+    hand.click("next")
+    hand.settle()
+    (circle,) = ezdxf.readfile(tmp_path / "plate.dxf").modelspace().query("CIRCLE")
+    assert tuple(circle.dxf.center)[:2] == pytest.approx((0, 0), abs=1e-9)
+
+
+def test_the_list_scales_across_and_up_apart(hand, sheet):
+    hand.window.session.apply("A list", with_list)
+    sheet.show_page("calipers")
+    hand.settle()
+    hand.click("stretch-to-list")
+    assert size(hand) == pytest.approx((101, 60.3), abs=0.01)
+    assert "across" in hand.window.session.undo_label
+    assert full_circle(paths(hand)[1]) is not None
+
+
+def with_list(job):
+    return set_calipers(job, (Dimension("width", (), 101.0), Dimension("height", (), 60.3)))
+
+
+def size(hand):
+    left, bottom, right, top = hand.window.session.job.outline.bounds
+    return right - left, top - bottom
+
+
+def test_offers_of_less_certainty_are_taken_when_asked_for(hand, sheet):
+    few = len(sheet.offers._enough)
+    hand.click("choice-60")
+    many = len(sheet.offers._enough)
+    assert many > few
+    assert f"Take {many}" in sheet.offers.sure.text()

@@ -2,7 +2,8 @@
 
 Words used here
     part      one solid piece: a loop of even depth and the holes right inside it
-    origin    "corner": the outline's lower left is (0, 0); "picture": the picture's lower left is
+    origin    "corner": the outline's lower left is (0, 0); "picture": the picture's lower left is;
+              "chosen": a place on the part is
     layer     the name under which a file keeps an operation
 """
 
@@ -101,6 +102,7 @@ def draw(
     units: Unit = "mm",
     origin: FrameOrigin = "corner",
     picture_frame: tuple[float, float] | None = None,
+    zero: tuple[float, float] | None = None,
 ) -> Drawing:
     """Return the drawing of what is cut in `outline`.
 
@@ -109,9 +111,11 @@ def draw(
     outline : Outline
         In the picture's frame, mm.
     units : {"mm", "in"}
-    origin : {"corner", "picture"}
+    origin : {"corner", "picture", "chosen"}
     picture_frame : (width, height) in mm
         Size of the picture; needed for the origin "picture".
+    zero : (x, y) in mm
+        Needed for the origin "chosen".
 
     Raises
     ------
@@ -125,13 +129,19 @@ def draw(
         )
     if origin == "picture" and picture_frame is None:
         raise FileError("the picture's frame is not known; put the origin at the outline's corner")
+    if origin == "chosen" and zero is None:
+        raise FileError(
+            "the edges that the zero point was put on are gone; choose it anew at True up, or "
+            "another one at Cut file"
+        )
     left, bottom, right, top = outline.bounds
     if not max(abs(v) for v in (left, bottom, right, top)) <= LARGEST:
         raise FileError(
             f"the outline reaches to {max(abs(v) for v in outline.bounds):.3g} mm, farther than "
             f"{LARGEST:,.0f} mm; check the file's unit and the scale"
         )
-    shift = np.zeros(2) if origin == "picture" else -np.array([left, bottom])
+    shift = -np.array(zero if origin == "chosen" else [left, bottom], np.float64)
+    shift = np.zeros(2) if origin == "picture" else shift
     frame = picture_frame if origin == "picture" and picture_frame else (right - left, top - bottom)
     parts = [
         replace(part, colour=colour)

@@ -62,6 +62,8 @@ class Format:
     layer : callable
         What such a file calls a layer of the drawing.
     options : tuple of Option
+    paged : bool
+        Whether its content lies on a page with a corner of its own, which no zero point moves.
 
     """
 
@@ -73,6 +75,7 @@ class Format:
     read_back: Callable[[bytes], Came]
     layer: Callable[[str], str] = same
     options: tuple[Option, ...] = field(default=())
+    paged: bool = False
 
     @property
     def suffix(self) -> str:

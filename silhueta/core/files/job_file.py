@@ -29,7 +29,7 @@ from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
 from silhueta.core.migrations import Migration, migrated
-from silhueta.core.relations import Dimension, Relation
+from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings
 from silhueta.core.whole_file import readable
@@ -76,6 +76,7 @@ class _JobRecord(msgspec.Struct):
     frame: Frame | None = None
     relations: tuple[Relation, ...] = ()
     calipers: tuple[Dimension, ...] = ()
+    zero: tuple[Ref, ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -177,6 +178,7 @@ def _record(job: Job) -> _JobRecord:
         frame=job.page,
         relations=job.relations,
         calipers=job.calipers,
+        zero=job.zero,
         last_key=job.last_key,
     )
 
@@ -249,6 +251,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         page=record.frame,
         relations=record.relations,
         calipers=record.calipers,
+        zero=record.zero,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

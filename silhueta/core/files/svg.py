@@ -45,4 +45,5 @@ SVG = Format(
     write=_write,
     read_back=_read_back,
     layer=_group,
+    paged=True,
 )

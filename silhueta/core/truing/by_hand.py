@@ -14,6 +14,7 @@ from silhueta.core.geometry.path import ARC, LINE, Floats, Path
 from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Kind, Ref, Relation
 from silhueta.core.truing.edits import parted, with_truth
+from silhueta.core.truing.refs import renumbered
 from silhueta.core.truing.solve import solve
 
 _UNMAKES: dict[str, tuple[str, ...]] = {  # what a new relation of an edge takes the place of
@@ -111,10 +112,8 @@ def corner_cut(job: Job, refs: Sequence[Ref], size: float, rounded: bool) -> Job
     made = _with_segment(path, k, ends, bulge)
     contours = list(job.outline.contours)
     contours[place] = replace(contour, path=made)
-    relations = tuple(
-        replace(r, refs=tuple(_after(ref, contour.key, k) for ref in r.refs)) for r in job.relations
-    )
-    return with_truth(job, Outline(tuple(contours)), relations)
+    moved = renumbered(job, contour.key, lambda segment: segment + (segment >= k))
+    return with_truth(moved, Outline(tuple(contours)), moved.relations)
 
 
 def _with_segment(path: Path, k: int, ends: Floats, bulge: float) -> Path:
@@ -126,9 +125,3 @@ def _with_segment(path: Path, k: int, ends: Floats, bulge: float) -> Path:
         np.insert(path.bulges, k, bulge),
         np.insert(path.controls, k, np.zeros((2, 2)), axis=0),
     )
-
-
-def _after(ref: Ref, key: int, k: int) -> Ref:
-    """Return a ref after a segment was put in before number k of its contour."""
-    moved = ref.key == key and ref.segment >= k
-    return replace(ref, segment=ref.segment + 1) if moved else ref

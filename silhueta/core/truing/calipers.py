@@ -26,8 +26,8 @@ from silhueta.core.truing.features import Feature, Noise
 from silhueta.core.truing.solve import solve
 
 _PARALLEL = math.radians(3.0)  # between edges whose distance is measured
-_MOST = 0.25  # of itself, that an outline is scaled by at most: more is another unit
-_APART = 3.0  # uncertainties, that rows may be off after scaling and still fit together
+MOST = 0.25  # of itself, that an outline is scaled by at most: more is another unit
+APART = 3.0  # uncertainties, that rows may be off after scaling and still fit together
 
 
 class Row(NamedTuple):
@@ -68,7 +68,7 @@ def says(outline: Outline, dimension: Dimension) -> float | None:
     left, bottom, right, top = outline.bounds
     if dimension.kind in ("width", "height"):
         return right - left if dimension.kind == "width" else top - bottom
-    shapes = [_shape(outline, ref) for ref in dimension.refs]
+    shapes = [round_or_line(outline, ref) for ref in dimension.refs]
     if None in shapes:
         return None
     found = [shape for shape in shapes if shape is not None]
@@ -79,7 +79,7 @@ def says(outline: Outline, dimension: Dimension) -> float | None:
     return _between(*found)
 
 
-class _Shape(NamedTuple):
+class Shape(NamedTuple):
     """A line's ends, or a round's centre (twice) and its radius."""
 
     start: tuple[float, float]
@@ -87,7 +87,8 @@ class _Shape(NamedTuple):
     radius: float | None
 
 
-def _shape(outline: Outline, ref: Ref) -> _Shape | None:
+def round_or_line(outline: Outline, ref: Ref) -> Shape | None:
+    """Return the line, arc or circle that a ref names; None where it is gone."""
     contour = next((c for c in outline.contours if c.key == ref.key), None)
     if contour is None:
         return None
@@ -97,7 +98,7 @@ def _shape(outline: Outline, ref: Ref) -> _Shape | None:
         if circle is None:
             return None
         (x, y), radius = circle
-        return _Shape((float(x), float(y)), (float(x), float(y)), radius)
+        return Shape((float(x), float(y)), (float(x), float(y)), radius)
     if not 0 <= ref.segment < len(path.kinds) or path.kinds[ref.segment] not in (LINE, ARC):
         return None
     k = ref.segment
@@ -105,12 +106,12 @@ def _shape(outline: Outline, ref: Ref) -> _Shape | None:
         one = slice(k, k + 1)
         centres, radii = arc_centres(path.starts[one], path.ends[one], path.bulges[one])
         centre = (float(centres[0, 0]), float(centres[0, 1]))
-        return _Shape(centre, centre, float(radii[0]))
+        return Shape(centre, centre, float(radii[0]))
     (ax, ay), (bx, by) = path.starts[k].tolist(), path.ends[k].tolist()
-    return _Shape((ax, ay), (bx, by), None)
+    return Shape((ax, ay), (bx, by), None)
 
 
-def _between(one: _Shape, two: _Shape) -> float:
+def _between(one: Shape, two: Shape) -> float:
     """Return the distance of centres, or of a line and the middle of what lies beside it."""
     if one.radius is not None and two.radius is None:
         one, two = two, one
@@ -165,14 +166,14 @@ def fit_scale(found: Sequence[Row]) -> Fit:
     said = np.array([row.says for row in told], np.float64)
     weight = 1 / np.array([max(row.sigma, 1e-3) for row in told]) ** 2
     factor = float((weight * measured * said).sum() / (weight * said * said).sum())
-    if not abs(factor - 1) <= _MOST:
+    if not abs(factor - 1) <= MOST:
         raise EditError(
             f"the list would scale the part by {factor:.3g}: check the unit of what was typed"
         )
     left = factor * said - measured
     sigma = float(1 / np.sqrt((weight * said * said).sum()))
     worst = float(np.abs(left * np.sqrt(weight)).max())
-    return Fit(factor, sigma, tuple(left.tolist()), worst <= _APART)
+    return Fit(factor, sigma, tuple(left.tolist()), worst <= APART)
 
 
 def scaled(job: Job, factor: float) -> Job:
@@ -210,7 +211,7 @@ def driven(job: Job) -> Job:
         assert dimension.measured is not None
         if said is None:
             raise TruingError(f"what row {number + 1} of the list names is gone", number)
-        if abs(said - dimension.measured) > _MOST * said:
+        if abs(said - dimension.measured) > MOST * said:
             raise TruingError(
                 f"row {number + 1} of the list says {dimension.measured:.2f} mm where the outline "
                 f"says {said:.2f}: check the row and its unit",

@@ -150,6 +150,13 @@ def equal_length(v: Rows, _: Floats) -> Rows:
     return _one(_size(*_direction(v, 0)) - _size(*_direction(v, 4)))
 
 
+def turned_on(v: Rows, w: Floats) -> Rows:
+    """Let the second line be the first one, turned (values cosine, sine)."""
+    (ax, ay), (bx, by) = _direction(v, 0), _direction(v, 4)
+    c, s = w[:, 0], w[:, 1]
+    return np.stack([bx - c * ax + s * ay, by - s * ax - c * ay], axis=1)
+
+
 def apart_lines(v: Rows, w: Floats) -> Rows:
     """Put the middle of the second line so far (values distance, side) from the first."""
     dx, dy = _direction(v, 0)
@@ -253,6 +260,22 @@ def _in_row(columns: int) -> Function:
     return equation
 
 
+def _in_grid(columns: int) -> Function:
+    def equation(v: Rows, w: Floats) -> Rows:
+        """Columns of a hole, then x, y, step x, y and the other step of the grid; values its place.
+
+        The other step is square to the first.
+        """
+        x, y, _ = _circle(v, 0, columns)
+        px, py, dx, dy, other = (v[:, columns + k] for k in range(5))
+        far = _size(dx, dy)
+        across = w[:, 0] * dx - w[:, 1] * other * dy / far
+        up = w[:, 0] * dy + w[:, 1] * other * dx / far
+        return np.stack([x - px - across, y - py - up], axis=1)
+
+    return equation
+
+
 def _folded(x: Rows, y: Rows, axis: tuple[Rows, ...]) -> tuple[Rows, Rows]:
     """Return a place on the other side of an axis (x, y, angle)."""
     ax, ay, angle = axis
@@ -300,4 +323,5 @@ def _on_axis(columns: int) -> Function:
 MIRRORED = {(a, b): _mirrored_rounds(a, b) for a in (3, 5) for b in (3, 5)}
 ON_AXIS = {a: _on_axis(a) for a in (3, 5)}
 ON_CIRCLE = {a: _on_circle(a) for a in (3, 5)}
+IN_GRID = {a: _in_grid(a) for a in (3, 5)}
 IN_ROW = {a: _in_row(a) for a in (3, 5)}

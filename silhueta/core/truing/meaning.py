@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from silhueta.core.errors import TruingError
+from silhueta.core.geometry.path import Floats
 from silhueta.core.relations import Relation
 from silhueta.core.truing import equations as e
 
@@ -66,6 +67,8 @@ def equations_of(relation: Relation, system: System) -> Iterator[Made]:
         yield _joint(relation, system)
     elif kind == "distance":
         yield _distance(relation, system)
+    elif kind == "regular":
+        yield from _regular(relation, system)
     elif kind == "symmetric":
         yield from _mirror(relation, system)
     else:
@@ -140,6 +143,9 @@ def _pattern(relation: Relation, system: System) -> Iterator[Made]:
         for k, columns in enumerate(holes):
             yield e.IN_ROW[len(columns)], columns + extra, [float(k)]
         return
+    if relation.kind == "in a grid":
+        yield from _grid(system, holes, centres, round(_told(relation.value, relation.kind)))
+        return
     middle = centres.mean(axis=0)
     away = centres - middle
     angles = np.arctan2(away[:, 1], away[:, 0])
@@ -149,6 +155,37 @@ def _pattern(relation: Relation, system: System) -> Iterator[Made]:
     extra = system.extra([*middle.tolist(), float(np.hypot(*away.T).mean()), first])
     for columns, turn in zip(holes, turns.tolist(), strict=True):
         yield e.ON_CIRCLE[len(columns)], columns + extra, [math.cos(turn), math.sin(turn)]
+
+
+def _grid(system: System, holes: list[list[int]], centres: Floats, wide: int) -> Iterator[Made]:
+    """Yield the equations of holes in rows of `wide`, evenly spaced and square to each other."""
+    rows, rest = divmod(len(holes), max(wide, 1))
+    if wide < 2 or rows < 2 or rest:
+        raise TruingError("a grid needs two rows at least, of as many holes each")
+    along = (centres[wide - 1] - centres[0]) / (wide - 1)
+    up = (centres[(rows - 1) * wide] - centres[0]) / (rows - 1)
+    other = float(along[0] * up[1] - along[1] * up[0]) / max(float(np.hypot(*along)), 1e-12)
+    extra = system.extra([*centres[0].tolist(), *along.tolist(), other])
+    for k, columns in enumerate(holes):
+        row, column = divmod(k, wide)
+        yield e.IN_GRID[len(columns)], columns + extra, [float(column), float(row)]
+
+
+def _regular(relation: Relation, system: System) -> Iterator[Made]:
+    """Yield the equations of a regular polygon; its last two sides follow, as it is closed."""
+    refs = relation.refs
+    count = len(refs)
+    path = system.path(refs[0])
+    if count < 3 or len(path.kinds) != count or [r.segment for r in refs] != [*range(count)]:
+        raise TruingError("a regular polygon needs all sides of its loop, one after the other")
+    sides = [system.line(ref) for ref in refs]
+    (ax, ay), (bx, by) = (
+        (system.value(s[2]) - system.value(s[0]), system.value(s[3]) - system.value(s[1]))
+        for s in sides[:2]
+    )
+    turn = math.copysign(2 * math.pi / count, ax * by - ay * bx)
+    for one, two in zip(sides[:-2], sides[1:-1], strict=True):
+        yield e.turned_on, one + two, [math.cos(turn), math.sin(turn)]
 
 
 def _mirror(relation: Relation, system: System) -> Iterator[Made]:

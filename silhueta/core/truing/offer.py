@@ -28,6 +28,8 @@ OfferKind = Literal[
     "concentric",
     "evenly on a circle",
     "in a row",
+    "in a grid",
+    "plain shape",
     "symmetric",
     "level",
     "size",
@@ -44,6 +46,8 @@ KINDS: tuple[OfferKind, ...] = (
     "level",
     "evenly on a circle",
     "in a row",
+    "in a grid",
+    "plain shape",
     "symmetric",
     "size",
 )
@@ -62,6 +66,8 @@ BEFORE = {  # probability beforehand; common practice, no source
     "level": 0.3,
     "evenly on a circle": 0.3,
     "in a row": 0.3,
+    "in a grid": 0.3,
+    "plain shape": 0.3,
     "symmetric": 0.3,
 }
 

@@ -12,6 +12,7 @@ from silhueta.core.relations import Relation
 from silhueta.core.truing.features import Feature, Noise, apart, features
 from silhueta.core.truing.offer import BEFORE, KINDS, TruingOffer, same_share
 from silhueta.core.truing.patterns import patterns
+from silhueta.core.truing.plain import plain_shapes
 from silhueta.core.truing.sizes import Table, near
 from silhueta.core.truing.symmetry import symmetries
 
@@ -40,6 +41,7 @@ def find_offers(outline: Outline, noise: Noise, table: Table = "mm") -> Found:
         *_equal_radii(found, rounds),
         *_concentric(found, rounds),
         *patterns(found, [i for i in rounds if found[i].kind == "circle"]),
+        *plain_shapes(outline, found),
         *symmetries(outline, found, noise),
         *_sizes(found, table),
     ]

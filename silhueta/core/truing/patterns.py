@@ -1,4 +1,4 @@
-"""Holes of one size that were laid out together: evenly on a circle, or in a row."""
+"""Holes of one size that were laid out together: evenly on a circle, in a row or in a grid."""
 
 from __future__ import annotations
 
@@ -16,10 +16,11 @@ from silhueta.core.wording import counted
 
 _MOST_HOLES = 200  # that patterns are sought among
 _NUMBERS = 4  # of a pattern: a place (x, y), and a radius and an angle, or a step (x, y)
+_GRID_NUMBERS = 5  # a second step besides, square to the first
 
 
 def patterns(found: list[Feature], circles: list[int]) -> Iterator[TruingOffer]:
-    """Yield holes of one size that lie evenly on a circle, or in a row."""
+    """Yield holes of one size that lie evenly on a circle, in a row or in a grid."""
     if len(circles) > _MOST_HOLES:
         return
     groups: list[list[int]] = []
@@ -31,7 +32,7 @@ def patterns(found: list[Feature], circles: list[int]) -> Iterator[TruingOffer]:
         else:
             groups.append([i])
     for group in groups:
-        offer = _on_circle(found, group) or _in_row(found, group)
+        offer = _on_circle(found, group) or _in_row(found, group) or _in_grid(found, group)
         if offer is not None:
             yield offer
 
@@ -71,24 +72,69 @@ def _in_row(found: list[Feature], group: list[int]) -> TruingOffer | None:
     return _laid_out(found, [group[i] for i in order], ideal, apart, ("in a row", text))
 
 
+def _in_grid(found: list[Feature], group: list[int]) -> TruingOffer | None:
+    """Return holes in rows and columns: the first step is told by the nearest pair."""
+    count = len(group)
+    if count < 4:
+        return None
+    centres = np.array([found[i].centre for i in group])
+    apart = np.hypot(*(centres[:, None] - centres[None]).transpose(2, 0, 1))
+    np.fill_diagonal(apart, np.inf)
+    one, two = np.unravel_index(int(apart.argmin()), apart.shape)
+    way = (centres[two] - centres[one]) / apart[one, two]
+    if abs(way[0]) < abs(way[1]):  # rows run across, as one reads
+        way = np.array([way[1], -way[0]])
+    way = way * np.sign(way[0])
+    local = centres @ np.column_stack([way, (-way[1], way[0])])
+    columns, rows = (_ranks(local[:, k], float(apart.min()) / 3) for k in range(2))
+    wide, high = int(columns.max()) + 1, int(rows.max()) + 1
+    taken = {*zip(columns.tolist(), rows.tolist(), strict=True)}
+    if wide < 2 or high < 2 or wide * high != count or len(taken) != count:
+        return None
+    # least squares for a place and two steps square to each other, the way as it turns out
+    m, n = columns - columns.mean(), rows - rows.mean()
+    step, up = m @ centres / (m @ m), n @ centres / (n @ n)
+    turned = np.array([up[1], -up[0]])
+    way = step * (m @ m) / np.hypot(*step) + turned * (n @ n) / np.hypot(*turned)
+    way /= np.hypot(*way)
+    square = np.array([-way[1], way[0]])
+    across, along = float(step @ way), float(up @ square)
+    ideal = centres.mean(axis=0) + np.outer(m * across, way) + np.outer(n * along, square)
+    order = np.lexsort([columns, rows])
+    text = f"stand in a grid of {wide} by {high}, {across:.2f} and {along:.2f} mm apart"
+    return _laid_out(
+        found, [group[i] for i in order], ideal[order], across, ("in a grid", text), float(wide)
+    )
+
+
+def _ranks(values: Floats, step: float) -> Floats:
+    """Return which row each value is in, (N,): those less than a step apart share one."""
+    order = np.argsort(values)
+    ranks = np.zeros(len(values))
+    ranks[order[1:]] = np.cumsum(np.diff(values[order]) > step)
+    return ranks
+
+
 def _laid_out(
     found: list[Feature],
     ordered: list[int],
     ideal: Floats,
     spread: float,
-    told: tuple[Literal["evenly on a circle", "in a row"], str],
+    told: tuple[Literal["evenly on a circle", "in a row", "in a grid"], str],
+    value: float | None = None,
 ) -> TruingOffer | None:
     """Return the offer of holes near their `ideal` places (N, 2), mm; None where it is unlikely."""
     holes = [found[i] for i in ordered]
     off = np.hypot(*(np.array([hole.centre for hole in holes]) - ideal).T)
-    share = _pattern_share(off, holes, spread)
+    numbers = _NUMBERS if value is None else _GRID_NUMBERS
+    share = _pattern_share(off, holes, spread, numbers)
     if share < 0.5:
         return None
     kind, text = told
     x, y = ideal.mean(axis=0).tolist()
     return TruingOffer(
         kind,
-        (Relation(kind, tuple(hole.ref for hole in holes)),),
+        (Relation(kind, tuple(hole.ref for hole in holes), value),),
         share,
         f"{counted(len(holes), 'hole')} {text}, within {off.max():.2f} mm",
         (x, y),
@@ -96,7 +142,7 @@ def _laid_out(
     )
 
 
-def _pattern_share(off: Floats, holes: list[Feature], spread: float) -> float:
+def _pattern_share(off: Floats, holes: list[Feature], spread: float, numbers: int) -> float:
     """Return the probability that holes so far from a pattern's places were laid out by it.
 
     A pattern has a few numbers of its own, which the holes tell: the rest of their coordinates must
@@ -105,7 +151,7 @@ def _pattern_share(off: Floats, holes: list[Feature], spread: float) -> float:
     before = BEFORE["in a row"]
     log = math.log(before / (1 - before))
     sigma = np.array([max(hole.offset_sigma, 1e-6) for hole in holes])
-    told = 2 * len(holes) - _NUMBERS
+    told = 2 * len(holes) - numbers
     if told <= 0:
         return 0.0
     typical = float(np.exp(np.log(sigma).mean()))

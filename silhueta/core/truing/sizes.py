@@ -6,7 +6,8 @@ Words used here
 
 Sources: whole and half millimetres by common practice, no source; twist drills in steps of 0.1 mm
 to ISO 235 (from memory); clearance holes to ISO 273:1979, fine, medium and coarse series (from
-memory); inch fractions and number drills to ASME B94.11M (from memory).
+memory); inch fractions and number drills to ASME B94.11M (from memory); clearance holes for inch
+screws to ASME B18.2.8-1999, normal, close and loose fit, 1/4 to 1 in (from memory).
 """
 
 from __future__ import annotations
@@ -21,6 +22,10 @@ _CLEARANCE = (  # ISO 273: fine, medium, coarse
     *(2.2, 2.4, 2.6, 2.7, 2.9, 3.1, 3.2, 3.4, 3.6, 4.3, 4.5, 4.8, 5.3, 5.5, 5.8, 6.4, 6.6, 7.0),
     *(8.4, 9.0, 10.0, 10.5, 11.0, 12.0, 13.0, 13.5, 14.5, 15.0, 15.5, 16.5, 17.0, 17.5, 18.5),
     *(21.0, 22.0, 24.0, 25.0, 26.0, 28.0, 31.0, 33.0, 35.0),
+)
+_CLEARANCE_64THS = frozenset(  # ASME B18.2.8: normal, close, loose
+    (18, 22, 26, 30, 36, 44, 52, 60, 70, 17, 21, 25, 29, 34, 42, 50, 58, 66)
+    + (19, 23, 27, 31, 39, 47, 58, 66, 74)
 )
 _NUMBERED = (  # ASME B94.11M, no. 1 to 60, in
     *(0.2280, 0.2210, 0.2130, 0.2090, 0.2055, 0.2040, 0.2010, 0.1990, 0.1960, 0.1935, 0.1910),
@@ -70,6 +75,7 @@ def sizes(table: Table) -> tuple[Size, ...]:
             weight = next(
                 w for step, w in ((8, 1.0), (4, 0.7), (2, 0.4), (1, 0.2)) if k % step == 0
             )
+            weight = max(weight, 0.7 if k in _CLEARANCE_64THS else 0.0)
             whole, part = divmod(k, 64)
             over = math.gcd(part, 64)
             text = f"{whole} " * (whole > 0) + f"{part // over}/{64 // over}" * (part > 0)

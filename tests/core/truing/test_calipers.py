@@ -1,6 +1,7 @@
 """The caliper list: scaled to, driven by, and what does not fit together."""
 
 import math
+from dataclasses import replace
 
 import pytest
 
@@ -13,6 +14,7 @@ from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.truing.calipers import dimension_of, driven, fit_scale, rows, scaled
 from silhueta.core.truing.edits import held, hold_again, release, set_calipers
 from silhueta.core.truing.features import Noise, features
+from silhueta.core.truing.stretch import fit_stretch, stretched
 from tests.conftest import hole
 
 NOISE = Noise(0.03, 1.0, 0.02, 0.002)
@@ -138,3 +140,35 @@ def test_what_no_longer_holds_says_so_and_holds_again_or_is_released(job):
     gone = replace(made, outline=Outline(made.outline.contours[:1]))
     assert held(gone)[0].state == "gone"
     assert not hold_again(gone).relations
+
+
+def test_a_scanner_that_stretches_one_way_is_undone_and_circles_stay_circles(job):
+    true = replace(job)
+    seen = stretched(job, 1.004, 0.99)
+    seen = listed(
+        seen,
+        Dimension("width", (), 100.0),
+        Dimension("height", (), 60.0),
+        Dimension("distance", (Ref(2), Ref(3)), 60.0),
+    )
+    fit = fit_stretch(seen.outline, rows(seen, NOISE))
+    assert (fit.across, fit.up) == pytest.approx((1 / 1.004, 1 / 0.99), abs=1e-6)
+    assert fit.together
+    held_before = replace(seen, relations=(Relation("distance", (Ref(2), Ref(3)), 60.24),))
+    made = stretched(held_before, fit.across, fit.up)
+    assert full_circle(made.outline.contours[1].path) == (pytest.approx((20, 30)), pytest.approx(4))
+    assert made.outline.bounds == pytest.approx(true.outline.bounds, abs=1e-4)
+    assert made.relations[0].value == pytest.approx(60)
+
+
+@pytest.mark.parametrize(
+    ("dimensions", "said"),
+    [
+        ([Dimension("width", (), 100.0)], "one that runs up"),
+        ([Dimension("width", (), 100.0), Dimension("height", (), 52.0)], "no scanner does"),
+        ([Dimension("width", (), 3.9), Dimension("height", (), 2.4)], "check the unit"),
+    ],
+)
+def test_two_factors_that_cannot_be_meant_are_refused(job, dimensions, said):
+    with pytest.raises(EditError, match=said):
+        fit_stretch(job.outline, rows(listed(job, *dimensions), NOISE))

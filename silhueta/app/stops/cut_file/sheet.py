@@ -46,8 +46,11 @@ class CutFileSheet(Worksheet):
         self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
         self.units_note = Note()
         self.origin = Choice(
-            "Zero point", {"corner": "Part's corner", "picture": "Picture's"}, self
+            "Zero point",
+            {"corner": "Part's corner", "picture": "Picture's", "chosen": "Chosen"},
+            self,
         )
+        self.origin_note = Note()
         self.sheet = QLabel(self)
         self.sheet.setWordWrap(True)
         for item in (
@@ -60,7 +63,7 @@ class CutFileSheet(Worksheet):
             self.units_note,
             heading("Zero point"),
             self.origin,
-            Note("Lower left of the part, or of the whole picture."),
+            self.origin_note,
             heading("What is written"),
             self.sheet,
         ):
@@ -105,6 +108,7 @@ class CutFileSheet(Worksheet):
             f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
         )
         self.origin.set_chosen(plan.origin)
+        self.origin_note.say(*_about_zero(job))
         reason = why_no_cut_file(job, self._tracing.failure)
         self.set_next(f"Save {form.title}…", reason)
         if reason:
@@ -135,3 +139,17 @@ class CutFileSheet(Worksheet):
             f"{counted(got.outer_loops + got.holes, 'loop')} closed, {got.open_paths} open.{now}",
             fault=not same,
         )
+
+
+def _about_zero(job: Job) -> tuple[str, bool]:
+    """Return where (0, 0) will be, and whether something about it is wrong."""
+    if job.cut_file.origin != "chosen":
+        return "Lower left of the part, or of the whole picture.", False
+    if format_named(job.cut_file.format).paged:
+        return "The page of an SVG has a corner of its own: the part's corner is taken.", False
+    from silhueta.core.truing.zero import zero_of
+
+    if zero_of(job.outline, job.zero) is None:
+        return "Choose a hole or two edges at True up, By hand, and press Zero here.", True
+    what = "a centre" if len(job.zero) == 1 else "a corner"
+    return f"On {what} that was chosen at True up.", False

@@ -24,7 +24,8 @@ def cut_file_state(job: Job) -> StopState:
     if not true_size(job):
         return StopState("waits for the scale")
     plan = job.cut_file
-    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero at the {plan.origin}")
+    where = "where chosen" if plan.origin == "chosen" else f"at the {plan.origin}"
+    return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero {where}")
 
 
 def _make(window: Window) -> Worksheet:

@@ -19,6 +19,7 @@ from silhueta.core.relations import Dimension
 from silhueta.core.truing.calipers import Row, dimension_of, driven, fit_scale, rows, scaled
 from silhueta.core.truing.edits import set_calipers
 from silhueta.core.truing.features import Feature
+from silhueta.core.truing.stretch import fit_stretch, stretched
 from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_length
 
 if TYPE_CHECKING:
@@ -48,6 +49,8 @@ class CaliperList(PickingPage):
         self.about = Note(parent=self)
         self.scale = QPushButton("Scale the part to the list", self)
         self.scale.setObjectName("scale-to-list")
+        self.stretch = QPushButton("Scale across and up apart", self)
+        self.stretch.setObjectName("stretch-to-list")
         self.drive = QPushButton("Make these sizes exact", self)
         self.drive.setObjectName("drive")
         inside = QVBoxLayout(self)
@@ -58,11 +61,13 @@ class CaliperList(PickingPage):
         inside.addLayout(self.rows)
         inside.addWidget(self.about)
         inside.addWidget(self.scale)
+        inside.addWidget(self.stretch)
         inside.addWidget(self.drive)
         inside.addStretch(1)
         self.what.chosen.connect(self._choose)
         self.overall.chosen.connect(lambda key: self._add(Dimension(key)))
         self.scale.clicked.connect(self._scale)
+        self.stretch.clicked.connect(self._stretch)
         self.drive.clicked.connect(self._drive)
 
     # picked on the table
@@ -132,10 +137,14 @@ class CaliperList(PickingPage):
         if focus is not None and focus < len(self.fields):
             self.fields[focus].setFocus()
         self.about.say(self._about(found))
-        for button, why in ((self.scale, "nothing is measured yet"), (self.drive, "")):
-            told = any(one.off is not None for one in found)
-            button.setEnabled(told)
-            button.setToolTip("" if told else why or "nothing is measured yet")
+        measured = sum(one.off is not None for one in found)
+        for button, least, why in (
+            (self.scale, 1, "nothing is measured yet"),
+            (self.stretch, 2, "measure one dimension across and one up first"),
+            (self.drive, 1, "nothing is measured yet"),
+        ):
+            button.setEnabled(measured >= least)
+            button.setToolTip("" if measured >= least else why)
         self._draw(found)
 
     def _head(self) -> QWidget:
@@ -202,7 +211,7 @@ class CaliperList(PickingPage):
             fit = fit_scale(found)
         except SilhuetaError as error:
             return sentence(str(error))
-        text = f"Scaled by {100 * (fit.factor - 1):+.2f} %, the list agrees"
+        text = f"Scaled by {_percent(fit.factor)}, the list agrees"
         worst = max(map(abs, fit.left))
         text += f" within {format_length(worst, self._session.units)}."
         if not fit.together:
@@ -218,8 +227,21 @@ class CaliperList(PickingPage):
         except SilhuetaError as error:
             self.wrong.emit(sentence(str(error)))
             return
-        label = f"Scaled to the list: {100 * (fit.factor - 1):+.2f} %"
+        label = f"Scaled to the list: {_percent(fit.factor)}"
         self._session.apply(label, lambda job: scaled(job, fit.factor))
+
+    def _stretch(self) -> None:
+        job = self._session.job
+        try:
+            fit = fit_stretch(job.outline, rows(job, self.noise(job)))
+        except SilhuetaError as error:
+            self.wrong.emit(sentence(str(error)))
+            return
+        label = f"Scaled to the list: {_percent(fit.across)} across, {_percent(fit.up)} up"
+        self._session.apply(label, lambda job: stretched(job, fit.across, fit.up))
+        if not fit.together:
+            worst = format_length(max(map(abs, fit.left)), self._session.units)
+            self.wrong.emit(f"The rows still differ by up to {worst}: look at them again.")
 
     def _drive(self) -> None:
         self._culprit = None
@@ -258,6 +280,10 @@ class CaliperList(PickingPage):
                 start, end = (x - c, y - s), (x + c, y + s)
             drawn.append(Drawn(start, end, is_round, text, number == self._culprit))
         self._table.set_overlay("calipers", DimensionLayer(drawn) if drawn else None)
+
+
+def _percent(factor: float) -> str:
+    return f"{100 * (factor - 1):+.2f} %"
 
 
 def _bare(mm: float, units: Unit, sign: str = "") -> str:

@@ -16,6 +16,8 @@ from silhueta.core.relations import Kind, Ref
 from silhueta.core.truing.by_hand import corner_cut, relate
 from silhueta.core.truing.features import Feature
 from silhueta.core.truing.shapes import Shape, shaped
+from silhueta.core.truing.straight import straightened
+from silhueta.core.truing.zero import set_zero
 from silhueta.core.units import format_length, parse_length
 
 if TYPE_CHECKING:
@@ -78,6 +80,12 @@ class HandPage(PickingPage):
             button.setObjectName(f"shape-{shape}")
             button.clicked.connect(partial(self._reshape, shape))
             self.shapes[shape] = button
+        self.straight = QPushButton("Straight in between", self)
+        self.straight.setObjectName("straighten")
+        self.straight.clicked.connect(self._straighten)
+        self.zero = QPushButton("Zero here", self)
+        self.zero.setObjectName("zero-here")
+        self.zero.clicked.connect(self._put_zero)
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
@@ -92,6 +100,7 @@ class HandPage(PickingPage):
         ):
             inside.addLayout(row(name, None, field))
             field.wrong.connect(self.wrong)
+        inside.addLayout(row(self.straight, self.zero))
         inside.addWidget(heading("Make the whole loop a", self))
         inside.addLayout(row(*self.shapes.values()))
         inside.addStretch(1)
@@ -160,9 +169,23 @@ class HandPage(PickingPage):
             field.setEnabled(on)
             field.setToolTip("" if on else why)
         keys = {f.ref.key for f in found}
+        stretch = len(found) == 2 and len(keys) == 1
+        self.straight.setEnabled(stretch)
+        self.straight.setToolTip(
+            "All between the two becomes one edge; its neighbours are trimmed to meet it"
+            if stretch
+            else "choose the first and the last edge of a stretch first"
+        )
         for button in self.shapes.values():
             button.setEnabled(len(keys) == 1)
             button.setToolTip("" if len(keys) == 1 else "choose an edge of one loop first")
+        whole = len(found) == 1 and lines == 0
+        self.zero.setEnabled(whole or lines == 2)
+        self.zero.setToolTip(
+            "Put (0, 0) of the cut file there"
+            if whole or lines == 2
+            else "choose a hole, or two edges that meet, first"
+        )
         layer = OfferLayer([f.place if f.kind == "line" else f.centre for f in found])
         self._table.set_overlay("chosen", layer if found else None)
 
@@ -172,6 +195,17 @@ class HandPage(PickingPage):
         number = value if isinstance(value, float) else None
         refs = tuple(self.chosen)
         self.attempt(label, lambda job: relate(job, kind, refs, number))
+
+    def _straighten(self) -> None:
+        before, self.chosen = self.chosen, []  # their numbers change
+        label, refs = "Made one straight edge", tuple(before)
+        self.attempt(label, lambda job: straightened(job, refs))
+        if self._session.undo_label != label:
+            self.chosen = before
+
+    def _put_zero(self) -> None:
+        refs = tuple(self.chosen)
+        self.attempt("Zero put there", lambda job: set_zero(job, refs))
 
     def _give_size(self, mm: float) -> None:
         (feature,) = self._features()

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from silhueta.app.tracing import Tracing
 
 _LISTED = 40  # offers of one kind that are told one by one
+_SURE = 95  # %
 _TOLD, _NAMED = 0.5, 0.1  # share, from which an offer is told at all; a size, with its rivals
 
 
@@ -69,13 +70,17 @@ class TrueUpOffers(QWidget):
         self.level.setObjectName("level")
         self.state = Note(parent=self)
         self.rows, self.held = QVBoxLayout(), QVBoxLayout()
+        self.least = Choice("How sure", {"95": "Sure", "80": "80 %", "60": "60 %"}, self)
+        self.least.set_chosen("95")
+        self._least = 95
         self.sure = QPushButton("Take what is sure", self)
         self.sure.setObjectName("take-sure")
         self.again = QPushButton("Make them hold again", self)
         self.again.setObjectName("hold-again")
         self._lay_out()
         self.sizes.chosen.connect(self._choose_sizes)
-        self.sure.clicked.connect(lambda: self._take([o for o in self.told if o.safe], "Trued up"))
+        self.least.chosen.connect(self._choose_least)
+        self.sure.clicked.connect(lambda: self._take(self._enough, "Trued up"))
         self.level.clicked.connect(self._level)
         self.again.clicked.connect(lambda: self._apply("Made to hold again", hold_again))
 
@@ -86,6 +91,7 @@ class TrueUpOffers(QWidget):
         for layout in (self.rows, self.held):
             layout.setSpacing(4)
         inside.addWidget(self.state)
+        inside.addLayout(row(heading("At least", self), self.least))
         inside.addWidget(self.sure)
         inside.addLayout(self.rows)
         inside.addWidget(heading("Hole sizes", self))
@@ -107,6 +113,17 @@ class TrueUpOffers(QWidget):
             if offer.share >= (_NAMED if offer.kind == "size" else _TOLD)
             and not all(_meaning(relation) in known for relation in offer.relations)
         ]
+
+    @property
+    def _enough(self) -> list[TruingOffer]:
+        """The offers that are as sure as was chosen; at the surest such that move little."""
+        if self._least >= _SURE:
+            return [offer for offer in self.told if offer.safe]
+        return [offer for offer in self.told if offer.share >= self._least / 100]
+
+    def _choose_least(self, key: str) -> None:
+        self._least = int(key)
+        self._show()
 
     # found beside the interface
 
@@ -143,15 +160,17 @@ class TrueUpOffers(QWidget):
     def _show(self) -> None:
         clear(self.rows)
         offers = self.told
-        sure = sum(offer.safe for offer in offers)
+        count = len(self._enough)
         self.state.say(
             "Nothing more that it seems to mean."
             if not offers
             else "Click one to see where. What is sure moves nothing beyond its uncertainty."
         )
-        self.sure.setText(f"Take {counted(sure, 'sure offer')}" if sure else "Take what is sure")
-        self.sure.setEnabled(bool(sure))
-        self.sure.setToolTip("" if sure else "there is nothing that is sure")
+        what = "sure offer" if self._least >= _SURE else f"offer of {self._least} % or more"
+        many = what.replace("offer", "offers")
+        self.sure.setText(f"Take {counted(count, what, many)}" if count else "Take what is sure")
+        self.sure.setEnabled(bool(count))
+        self.sure.setToolTip("" if count else "there is nothing that is as sure")
         for kind in KINDS:
             mine = [offer for offer in offers if offer.kind == kind]
             if mine:

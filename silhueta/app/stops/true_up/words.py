@@ -18,6 +18,8 @@ WORDS: dict[OfferKind, tuple[str, str, str]] = {
     "level": ("level or plumb edge", "level or plumb edges", "Made level"),
     "evenly on a circle": ("circle of holes", "circles of holes", "Spaced evenly"),
     "in a row": ("row of holes", "rows of holes", "Spaced evenly"),
+    "in a grid": ("grid of holes", "grids of holes", "Spaced evenly"),
+    "plain shape": ("plain shape", "plain shapes", "Made plain"),
     "symmetric": ("mirror line", "mirror lines", "Made symmetric"),
     "size": ("hole size", "hole sizes", "Drilled to size"),
 }
@@ -41,8 +43,10 @@ def relation_told(relation: Relation, units: Unit) -> str:
             return f"at {value:g}°"
         case "tangent":
             return "edge and arc tangent"
-        case "evenly on a circle" | "in a row":
+        case "evenly on a circle" | "in a row" | "in a grid":
             return f"{count} holes {kind}"
+        case "regular":
+            return f"{count} even sides"
         case "symmetric":
             return f"both sides agree, {count // 2} pairs"
         case "equal radius" | "concentric":
