@@ -1,141 +1,200 @@
-"""The command ``silhueta build``: outlines welded, cut away, grown, set beside each other."""
+"""The command ``silhueta build``: outlines welded, cut away, lettered, bridged, divided, placed."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
+from dataclasses import fields
 from pathlib import Path as File
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
-from silhueta.cli_values import Grid, Length, SignedLength, Turn
-from silhueta.core.errors import EditError, FileError
+from silhueta.cli_values import Grid, Length, SignedLength, Size, Turn
+from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
-from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
-from silhueta.core.trace_settings import Keep
-from silhueta.core.units import Unit
+from silhueta.core.job import CutFileSettings
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
-    from silhueta.core.build.offset import Corners
+    from silhueta.core.build.recipe import Built, Recipe
     from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.path import Path
 
 _FILE = click.Path(path_type=File)
-_SETS = ("union", "subtract", "intersect", "exclude")
+F = TypeVar("F", bound=Callable[..., Any])
+_SETS = (
+    ("union", "Weld all files to one outline."),
+    ("subtract", "Cut the others out of the first."),
+    ("intersect", "Keep what all of them cover."),
+    ("exclude", "Keep what an odd number covers."),
+)
+
+
+def _options(command: F) -> F:
+    """Give the command its options, in the order in which things are done."""
+    length, zero = Length(), Length(zero=True)
+    corners = click.Choice(["round", "sharp", "flat"])
+    joints = click.Choice(["straight", "step", "tongue"])
+    units = click.Choice(["mm", "in", "px"])
+    flag: dict[str, Any] = {"is_flag": True}
+    shown: dict[str, Any] = {"show_default": True}
+    options = [
+        click.option("--turn", type=Turn(), help="Turn the first file, anticlockwise."),
+        click.option(
+            "--mirror", type=click.Choice(["x", "y"]), help="x: left and right exchanged."
+        ),
+        click.option("--text", help="Words as outlines; lines parted by \\n."),
+        click.option("--cap-height", type=length, help="Of a capital letter."),
+        click.option("--font", help="Plain, Narrow, Slab, Stencil; an installed one; a file."),
+        click.option("--spacing", type=SignedLength(), default=0.0, help="More between letters."),
+        click.option("--stencil", **flag, help="Letters that nothing falls out of."),
+        click.option(
+            "--arc", type=SignedLength(), help="Diameter the words stand on; below zero: hang."
+        ),
+        *(click.option(f"--{how}", "how", flag_value=how, help=text) for how, text in _SETS),
+        click.option("--offset", type=SignedLength(), help="Grow by this, or shrink."),
+        click.option("--corners", type=corners, default="round", **shown, help="Of what is grown."),
+        click.option("--outer-only", **flag, help="Keep only what nothing lies around."),
+        click.option("--thicken", type=length, help="Grow webs that are thinner."),
+        click.option("--plate", type=Size(), help="A rectangle behind all."),
+        click.option("--radius", type=zero, default="0mm", help="Of the plate's corners."),
+        click.option("--margin", type=zero, help="Of plate [10 mm] and sheet [5 mm]."),
+        click.option("--negative", **flag, help="Cut what is there out of the plate."),
+        click.option("--bridge", type=length, help="Tie islands with ties so wide."),
+        click.option("--bridges", type=int, default=2, **shown, help="Ties an island."),
+        click.option("--sections", type=Size(), help="Cut into sections for a bed of this size."),
+        click.option("--joint", type=joints, default="straight", **shown, help="Of sections."),
+        click.option("--clearance", type=zero, default="0mm", help="Of tongues in their grooves."),
+        click.option("--copies", type=Grid(), help="So many across and up."),
+        click.option("--gap", type=zero, default="5mm", **shown, help="Between copies, on sheets."),
+        click.option("--sheet", type=Size(), help="Place parts and copies on sheets."),
+        click.option(
+            "--file-units", type=units, help="Of files that do not say. [SVG: px, DXF: mm]"
+        ),
+    ]
+    for option in reversed(options):
+        command = option(command)
+    return command
 
 
 @click.command()
-@click.argument("files", type=_FILE, nargs=-1, required=True)
+@click.argument("files", type=_FILE, nargs=-1)
 @click.option(
     "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
 )
-@click.option("--union", "how", flag_value="union", help="Weld all files to one outline.")
-@click.option("--subtract", "how", flag_value="subtract", help="Cut the others out of the first.")
-@click.option("--intersect", "how", flag_value="intersect", help="Keep what all of them cover.")
-@click.option("--exclude", "how", flag_value="exclude", help="Keep what an odd number covers.")
-@click.option("--offset", type=SignedLength(), help="Grow by this, or shrink.")
-@click.option(
-    "--corners",
-    type=click.Choice(["round", "sharp", "flat"]),
-    default="round",
-    show_default=True,
-    help="Of what is grown.",
-)
-@click.option("--outer-only", is_flag=True, help="Keep only what nothing lies around.")
-@click.option("--turn", type=Turn(), help="Turn the first file, anticlockwise.")
-@click.option("--mirror", type=click.Choice(["x", "y"]), help="x: left and right exchanged.")
-@click.option("--copies", type=Grid(), help="So many across and up.")
-@click.option(
-    "--gap", type=Length(zero=True), default="5mm", show_default=True, help="Between copies."
-)
-@click.option(
-    "--file-units",
-    type=click.Choice(["mm", "in", "px"]),
-    help="What the files' numbers are, where they do not say. [SVG: px, DXF: mm]",
-)
+@_options
 @cut_file_options
-def build(
-    files: tuple[File, ...],
-    output: tuple[File, ...],
-    how: str | None,
-    offset: float | None,
-    corners: Corners,
-    outer_only: bool,
-    turn: float | None,
-    mirror: str | None,
-    copies: tuple[int, int] | None,
-    gap: float,
-    file_units: FileUnit | None,
-    keep: Keep,
-    units: Unit,
-    dxf_version: DxfVersion,
-    origin: FrameOrigin,
-    report: File | None,
-) -> None:
-    """Put outlines in FILES (SVG or DXF) together, and write cut files, each proven.
+def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> None:
+    """Put outlines in FILES (SVG, DXF, .silhueta) together, and write cut files, each proven.
 
-    The first file is the base. Done in this order: turn and mirror, sets, offset, copies.
+    The first file is the base; none is needed with --text. Done in this order: turn and mirror,
+    text, sets, offset, plate, bridges, sections, copies, sheet. Of several sections or sheets each
+    gets a file: OUT-1, OUT-2 ...
     """
     from silhueta.core.apart.ask import ready
 
+    recipe = _recipe(files, given)
+    for file in files or (File(),):
+        check_outputs(output, file, {"--report": (given["report"], ".json")})
     ready()
-    from silhueta.core.build import place
-    from silhueta.core.build.offset import offset as grown
-    from silhueta.core.build.offset import outer_only as outermost
+    from silhueta.core.build.recipe import built
+
+    work = Work(Progress())
+    with work.stage("read"):
+        parts = [_read(file, given["file_units"]) for file in files]
+    with work.stage("build"):
+        done = built(parts, recipe, work)
+    _write(done, output, given, work)
+    for doubt in done.doubts:
+        click.echo(f"silhueta: look at this: {doubt}", err=True)
+
+
+def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
+    from silhueta.core.build.lettering import Lettering
+    from silhueta.core.build.recipe import Recipe
+
+    many = len(files) + (given["text"] is not None)
+    if many == 0:
+        raise click.UsageError("name a file, or type words with --text")
+    if given["how"] is None and many > 1 and given["sheet"] is None:
+        sets = ", ".join(f"--{how}" for how, _ in _SETS)
+        raise click.UsageError(f"tell what becomes of {many} outlines: {sets}, or --sheet")
+    if given["how"] is not None and many == 1:
+        given["how"] = "union"  # of one file: what overlaps in it is welded
+    if given["origin"] == "picture" and (given["turn"] or given["mirror"] or not files):
+        raise click.UsageError("turned, mirrored or typed, the files' own coordinates mean nothing")
+    for option, needs in (
+        *((name, "text") for name in ("cap_height", "font", "arc", "stencil")),
+        ("negative", "plate"),
+    ):
+        if given[option] and given[needs] is None:
+            raise click.UsageError(f"--{option.replace('_', '-')} does nothing without --{needs}")
+    known = {field.name for field in fields(Recipe)}
+    told = {key: value for key, value in given.items() if key in known and value is not None}
+    if given["text"] is not None:
+        if given["cap_height"] is None:
+            raise click.UsageError("--text needs --cap-height, such as 60mm")
+        told["text"] = Lettering(
+            given["text"].replace("\\n", "\n"),
+            given["cap_height"],
+            given["font"] or ("Stencil" if given["stencil"] else "Plain"),
+            given["spacing"],
+            given["arc"] or 0.0,
+        )
+    return Recipe(**told)
+
+
+def _write(done: Built, output: tuple[File, ...], given: dict[str, Any], work: Work) -> None:
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
+    from silhueta.core.geometry.measure import bounding_box
     from silhueta.core.geometry.outline import Contour, Outline
-    from silhueta.core.geometry.path import Loop
     from silhueta.core.inspection.figures import report as figures_report
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
 
-    for file in files:
-        check_outputs(output, file, {"--report": (report, ".json")})
-    if how is None and len(files) > 1:
-        raise click.UsageError(f"tell what becomes of {len(files)} files: --{', --'.join(_SETS)}")
-    if origin == "picture" and (turn or mirror):
-        raise click.UsageError("turned or mirrored, the files' own coordinates mean nothing")
-    work = Work(Progress())
-    with work.stage("read"):
-        parts = [_read(file, file_units) for file in files]
-    if turn:
-        parts[0] = place.turned(parts[0], turn)
-    if mirror:
-        parts[0] = place.mirrored(parts[0], mirror)
-    with work.stage("build"):
-        paths: list[Path] = parts[0] if how is None else list(_set(how, parts))
-        loops = [path for path in paths if isinstance(path, Loop)]
-        if offset:
-            paths = list(grown(loops, offset, corners))
-            loops = [path for path in paths if isinstance(path, Loop)]
-        if outer_only:
-            paths = list(outermost(loops))
-        if not paths:
-            raise EditError("nothing is left: the result is empty")
-        if copies:
-            paths = place.copied(paths, *copies, gap)
-    made = Outline(tuple(Contour(path, origin="imported") for path in paths))
-    outline = keep_only(Job(outline=made), keep).outline
+    every: list[Path] = [path for paths in done.files for path in paths]
     frame = None
-    if origin == "picture":
-        _, _, right, top = outline.bounds
+    if given["origin"] == "picture":
+        _, _, right, top = bounding_box(every)
         frame = (max(right, 1.0), max(top, 1.0))
+    written: list[str] = []
     with all_or_none():
         with work.stage("write"):
-            drawing = draw(outline, units, origin, frame)
-            for target in output:
-                export(drawing, target, CutFileSettings(dxf_version=dxf_version))
-        if report is not None:
+            for number, (paths, marks) in enumerate(zip(done.files, done.marks, strict=True), 1):
+                contours = [Contour(path, origin="imported") for path in paths]
+                contours += [Contour(path, operation="mark", origin="imported") for path in marks]
+                outline = keep_only(Job(outline=Outline(tuple(contours))), given["keep"]).outline
+                drawing = draw(outline, given["units"], given["origin"], frame)
+                for target in output:
+                    name = target
+                    if len(done.files) > 1:
+                        name = target.with_name(f"{target.stem}-{number}{target.suffix}")
+                    written.append(name.name)
+                    export(drawing, name, CutFileSettings(dxf_version=given["dxf_version"]))
+        if given["report"] is not None:
             with work.stage("report"):
-                content = figures_report(drawing.paths(), units, drawing.groups())
-            write_report(report, content, work)
+                content = figures_report(every, given["units"], done.files)
+            content |= {"islands": done.islands, "bridges": done.bridges}
+            content["sections"] = [
+                {"file": written[k * len(output)], "size_mm": [round(v, 6) for v in size]}
+                for k, size in enumerate(done.sections)
+                if done.placed is None
+            ]
+            content |= {"placed": done.placed, "fill": [round(f, 4) for f in done.fill]}
+            write_report(given["report"], content, work)
 
 
 def _read(file: File, units: FileUnit | None) -> list[Path]:
+    if file.suffix.lower() == ".silhueta":
+        from silhueta.core.files.job_file import load_job
+
+        paths = list(load_job(file).outline.taken)
+        if not paths:
+            raise FileError(f"{file.name} has no outline yet; trace it first")
+        return paths
     from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.inspect_file import read_drawing
 
@@ -146,20 +205,3 @@ def _read(file: File, units: FileUnit | None) -> list[Path]:
         raise FileError(f"{file.name} holds no outline; convert texts and pictures to outlines")
     outline, _, _ = on_page(found, "auto")
     return list(outline.taken)
-
-
-def _set(how: str, parts: Sequence[Sequence[Path]]) -> Sequence[Path]:
-    """Return what a set operation makes of files; only closed outlines cover anything."""
-    from silhueta.core.geometry.path import Loop
-    from silhueta.core.geometry.region.region import combined
-
-    groups = [[path for path in part if isinstance(path, Loop)] for part in parts]
-    if not all(groups):
-        raise EditError("one of the files has no closed outline; close its gaps at Tidy first")
-    keep = {
-        "union": lambda inside: inside.any(axis=0),
-        "subtract": lambda inside: inside[0] & ~inside[1:].any(axis=0),
-        "intersect": lambda inside: inside.all(axis=0),
-        "exclude": lambda inside: inside.sum(axis=0) % 2 == 1,
-    }[how]
-    return combined(groups, keep, "evenodd")

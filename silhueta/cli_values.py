@@ -84,6 +84,29 @@ class Grid(click.ParamType[Any]):
         return int(found[1]), int(found[2])
 
 
+class Size(click.ParamType[Any]):
+    """A width and a height, as 300x200mm or 12x8in."""
+
+    name = "WxH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, float]:
+        """Return the width and the height, mm."""
+        if isinstance(value, tuple):
+            return value
+        found = re.fullmatch(
+            r"\s*([\d.,/ -]+?)\s*([a-z\"]*)\s*[x×]\s*([\d.,/ -]+?)\s*([a-z\"]*)\s*", str(value)
+        )
+        if found is None:
+            self.fail(f"“{value}” is no size such as 300x200mm", param, ctx)
+        unit = found[4] or found[2]
+        try:
+            return parse_length(found[1] + (found[2] or unit)), parse_length(found[3] + unit)
+        except UnitsError as error:
+            self.fail(str(error), param, ctx)
+
+
 class Area(click.ParamType[Any]):
     """An area of zero or more, in mm²."""
 

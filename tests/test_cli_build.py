@@ -62,7 +62,7 @@ def test_a_welded_part_is_grown_turned_and_copied(call, files, tmp_path):
 @pytest.mark.parametrize(
     ("options", "code", "says"),
     [
-        ((), 2, "tell what becomes of 2 files"),
+        ((), 2, "tell what becomes of 2 outlines"),
         (("--union", "--offset", "wide"), 2, "Invalid value"),
         (("--union", "--turn", "north"), 2, "no angle such as"),
         (("--union", "--copies", "3"), 2, "no number of copies"),
@@ -77,3 +77,57 @@ def test_what_cannot_be_is_said_and_nothing_is_written(call, files, tmp_path, op
     assert got == code
     assert says in err
     assert not target.exists()
+
+
+def told(report):
+    return json.loads(report.read_text())
+
+
+def test_a_nameplate_is_lettered_bridged_and_proven(call, tmp_path):
+    target, report = tmp_path / "name.dxf", tmp_path / "name.json"
+    options = ["--text", "Andorinha", "--cap-height", "60mm", "--font", "Slab", "--negative"]
+    options += ["--plate", "480x120mm", "--radius", "5mm", "--bridge", "4mm"]
+    assert call("build", *options, "-o", target, "--report", report)[0] == 0
+    found = told(report)
+    assert found["size_mm"] == [480, 120]
+    assert (found["outer_loops"], found["islands"]) == (1, 0)
+    assert found["bridges"] == 2 * 4  # A, d, o, a
+    assert inspect_file(target)["self_crossings"] == 0
+
+
+def test_a_panel_comes_in_files_of_sections_and_copies_on_a_sheet(call, files, tmp_path):
+    target, report = tmp_path / "part.svg", tmp_path / "part.json"
+    options = ["--sections", "25x45mm", "--joint", "straight", "--report", report]
+    assert call("build", files[0], "-o", target, *options)[0] == 0
+    sections = told(report)["sections"]
+    assert [s["file"] for s in sections] == ["part-1.svg", "part-2.svg", "part-3.svg"]
+    sizes = [inspect_file(tmp_path / s["file"])["size_mm"] for s in sections]
+    assert sum(wide for wide, _ in sizes) == pytest.approx(60, abs=1e-6)
+    options = ["--copies", "3x1", "--sheet", "150x90mm", "--gap", "4mm", "--report", report]
+    assert call("build", files[0], "-o", tmp_path / "sheet.svg", *options)[0] == 0
+    assert told(report)["placed"] == 3
+    assert told(report)["fill"] == [pytest.approx(3 * 2400 / (150 * 90), abs=1e-4)]
+    code, _, err = call("build", files[0], "-o", target, "--sheet", "50x50mm")
+    assert code == 1
+    assert "do not fit the sheet" in err
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        (["--text", "A"], "needs --cap-height"),
+        ([], "name a file"),
+        (["--text", "A", "--cap-height", "5mm", "--negative"], "nothing without --plate"),
+        (["--text", "日", "--cap-height", "5mm"], "has no 日"),
+        (["--text", "x" * 10_000, "--cap-height", "5mm"], "10,000 letters"),
+        (["--text", "A", "--cap-height", "5mm", "--plate", "3x3mm"], "is smaller than"),
+        (["--text", "A", "--cap-height", "5mm", "--copies", "99999x99999"], "10,000 copies"),
+        (["--text", "A", "--cap-height", "5mm", "--offset", "-40mm"], "nothing is left"),
+        (["--text", "A", "--cap-height", "5mm", "--sheet", "axb"], "is no size"),
+    ],
+)
+def test_what_cannot_be_lettered_or_placed_is_said(call, tmp_path, options, says):
+    code, _, err = call("build", *options, "-o", tmp_path / "made.dxf")
+    assert code in (1, 2)
+    assert says in err
+    assert not list(tmp_path.iterdir())

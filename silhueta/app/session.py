@@ -17,7 +17,6 @@ from pathlib import Path as File
 from PySide6.QtCore import QObject, Signal
 
 from silhueta.core.job import Job
-from silhueta.core.truing.refs import followed
 from silhueta.core.units import Unit
 
 Edit = Callable[[Job], Job]
@@ -108,7 +107,10 @@ class Session(QObject):
         after = edit(self.job)
         if after is self.job:
             return
-        after = followed(self.job, after)
+        if after.calipers or after.zero:
+            from silhueta.core.truing.refs import followed  # arrays: the window opens without them
+
+            after = followed(self.job, after)
         del self._versions[self._at + 1 :]
         if merge and self._versions[self._at].key == merge and self._at > 0:
             self._versions[self._at] = _Version(label, after, merge)

@@ -32,13 +32,13 @@ BAND = QColor("#24292e")  # the readout
 
 FAMILY = "Barlow"
 NARROW = "Barlow Condensed"
-_FONTS = File(__file__).parent / "fonts"
+_FONTS = File(__file__).parents[2] / "fonts"
 
 
 @cache
 def load_fonts() -> None:
     """Make the shipped fonts known to Qt; once."""
-    for font in sorted(_FONTS.glob("*.ttf")):
+    for font in sorted(_FONTS.glob("Barlow*.ttf")):
         QFontDatabase.addApplicationFont(str(font))
 
 

@@ -21,7 +21,7 @@ import numpy as np
 from silhueta.core.errors import EditError
 from silhueta.core.fitting.fit import along
 from silhueta.core.geometry.biarcs import with_arcs
-from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.measure import box_of, signed_area
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 from silhueta.core.geometry.region.region import covered
@@ -63,8 +63,15 @@ def offset(loops: Sequence[Loop], by: float, corners: Corners = "round") -> list
     if by == 0 or not plain:
         return plain
     solid = orient(plain, nest(plain))
+    if by < 0:  # a solid no broader than twice that is gone, without looking closer
+        solid = [loop for loop in solid if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
     raw = [path for path in (_raw(loop, by, corners) for loop in solid) if path is not None]
     return [loop for loop in covered(raw, "positive") if abs(signed_area(loop)) > _SLIVER]
+
+
+def _narrow(loop: Loop) -> float:
+    left, bottom, right, top = box_of(loop)
+    return min(right - left, top - bottom)
 
 
 def _plain(loop: Loop) -> Loop:

@@ -60,3 +60,33 @@ def copied(paths: Sequence[Path], across: int, up: int, gap: float) -> list[Path
         for column in range(across)
         for path in paths
     ]
+
+
+def copied_round(paths: Sequence[Path], count: int, centre: tuple[float, float]) -> list[Path]:
+    """Return so many copies of paths evenly round a centre, the first where it is.
+
+    Raises
+    ------
+    EditError
+        If there are more than can be held.
+
+    """
+    if not 1 <= count <= MOST:
+        raise EditError(f"from 1 to {MOST:,} copies can be made, not {count}")
+    made: list[Path] = []
+    for k in range(count):
+        c, s = math.cos(2 * math.pi * k / count), math.sin(2 * math.pi * k / count)
+        matrix = np.array([[c, -s], [s, c]])
+        made += [about(path, matrix, centre) if k else path for path in paths]
+    return made
+
+
+def moved(paths: Sequence[Path], x: float, y: float) -> list[Path]:
+    """Return paths moved by so many mm."""
+    return [transform(path, np.eye(2), (x, y)) for path in paths]
+
+
+def centred_on(paths: Sequence[Path], place: tuple[float, float]) -> list[Path]:
+    """Return paths moved so that the middle of their box is at a place."""
+    left, bottom, right, top = bounding_box(paths)
+    return moved(paths, place[0] - (left + right) / 2, place[1] - (bottom + top) / 2)

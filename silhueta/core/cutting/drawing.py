@@ -16,9 +16,9 @@ from typing import TypeVar
 import numpy as np
 
 from silhueta.core.errors import FileError
-from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.geometry.solids import solids
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import FrameOrigin
 from silhueta.core.trace_settings import Rgb
@@ -169,15 +169,7 @@ def draw(
 
 def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:
     """Return `loops` grouped into parts, outer loops counter-clockwise, the deepest first."""
-    nesting = nest(loops)
-    turned = orient(loops, nesting)
-    holes: dict[int, list[Loop]] = {}
-    for i, parent in enumerate(nesting.parent):
-        if nesting.depth[i] % 2 == 1:
-            holes.setdefault(int(parent), []).append(turned[i])
-    solids = np.flatnonzero(nesting.depth % 2 == 0)
-    deepest_first = solids[np.argsort(-nesting.depth[solids], kind="stable")]
-    return tuple(Part(turned[i], tuple(holes.get(int(i), ()))) for i in deepest_first)
+    return tuple(Part(solid.outer, solid.holes) for solid in solids(loops))
 
 
 def _moved(path: P, shift: np.ndarray) -> P:

@@ -1,0 +1,241 @@
+"""Words as outlines.
+
+Words used here
+    cap height   of a capital H; what letters are measured by
+    advance      how far the next letter stands from one
+    clusters     letters that are set as one: a ligature, a letter and its accent
+"""
+
+from __future__ import annotations
+
+import math
+import unicodedata
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from silhueta.core.build.fonts import SHIPPED, opened
+from silhueta.core.errors import EditError
+from silhueta.core.geometry.path import CUBIC, LINE, Floats, Loop
+from silhueta.core.geometry.region.region import covered
+from silhueta.core.geometry.transform import transform
+
+if TYPE_CHECKING:
+    import uharfbuzz
+
+MOST = 2_000  # letters
+_LARGEST = 10_000.0  # mm of cap height
+_SMALLEST = 0.5  # mm
+_LEADING = 1.6  # cap heights from line to line; common practice, no source
+_SAME = 1e-6  # of the font's unit: two places of a contour that are one
+
+
+@dataclass(frozen=True)
+class Lettering:
+    """Words, and how they are set.
+
+    Parameters
+    ----------
+    text : str
+        Lines parted by line breaks.
+    cap_height : float, mm
+    font : str
+        Name of a shipped or installed font, or a file.
+    spacing : float, mm
+        Added after every letter.
+    arc : float, mm
+        Diameter of the circle that the words stand on, reading clockwise along its top; below zero
+        they hang along its bottom, reading left to right. 0: on a straight line.
+
+    """
+
+    text: str
+    cap_height: float
+    font: str = SHIPPED[0].name
+    spacing: float = 0.0
+    arc: float = 0.0
+
+
+class _Glyph(NamedTuple):
+    """A glyph of a line: its outline in font units, and where it stands along the line."""
+
+    loops: list[Loop]
+    start: float
+    advance: float
+
+
+def lettered(words: Lettering) -> list[Loop]:
+    """Return words as outlines, mm: solids counter-clockwise, holes clockwise; overlaps welded.
+
+    A straight line begins at (0, 0), further lines below it, all centred on the first; words on a
+    circle stand about (0, 0).
+
+    Raises
+    ------
+    EditError
+        If there is nothing to set, too much, or a letter that the font does not have.
+    FileError
+        If the font is not there.
+
+    """
+    text = unicodedata.normalize("NFC", words.text).strip("\n")
+    letters = sum(not c.isspace() for c in text)
+    if not letters:
+        raise EditError("there are no letters to set; type a word")
+    if len(text) > MOST:
+        raise EditError(f"the text has {len(text):,} letters; up to {MOST:,} can be set at once")
+    if not _SMALLEST <= words.cap_height <= _LARGEST:
+        raise EditError(
+            f"a cap height from {_SMALLEST} to {_LARGEST:,.0f} mm can be set, not "
+            f"{words.cap_height:g} mm"
+        )
+    if not abs(words.spacing) <= 10 * words.cap_height:
+        raise EditError("letters can be spaced by up to ten cap heights")
+    font = opened(words.font)
+    size = words.cap_height / cap_height(font)
+    lines = [_line(font, line, words, size) for line in text.split("\n")]
+    wide = [_width(line) for line in lines]
+    loops: list[Loop] = []
+    for number, line in enumerate(lines):
+        drop = -number * _LEADING * words.cap_height
+        if words.arc:
+            loops += _on_circle(line, wide[number], size, words.arc / 2, drop)
+        else:
+            shift = (wide[0] - wide[number]) / 2
+            for glyph in line:
+                loops += _placed(glyph, np.eye(2) * size, (shift + glyph.start, drop))
+    if not loops:
+        raise EditError("these letters have no outline; type others")
+    return covered(loops, "nonzero")
+
+
+def cap_height(font: uharfbuzz.Font) -> float:
+    """Return the height of a font's capital H, in its unit; of its tallest letter without one."""
+    for letter in "HEXIx0":
+        glyph = font.get_nominal_glyph(ord(letter))
+        extents = font.get_glyph_extents(glyph) if glyph else None
+        if extents is not None and extents.y_bearing > 0:
+            return float(extents.y_bearing)
+    return 0.7 * float(font.face.upem)
+
+
+def _line(font: uharfbuzz.Font, text: str, words: Lettering, size: float) -> list[_Glyph]:
+    """Return the glyphs of a line, shaped; places and advances in mm."""
+    import uharfbuzz
+
+    buffer = uharfbuzz.Buffer()
+    buffer.add_str(text)
+    buffer.guess_segment_properties()
+    features = {"liga": words.spacing == 0, "kern": True}
+    uharfbuzz.shape(font, buffer, features)
+    missing = {text[info.cluster] for info in buffer.glyph_infos if info.codepoint == 0}
+    missing = {c for c in missing if not c.isspace()}
+    if missing:
+        raise EditError(
+            f"the font {words.font} has no {' '.join(sorted(missing))}; take another font"
+        )
+    glyphs, at = [], 0.0
+    for info, place in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
+        shift = (place.x_offset, place.y_offset)
+        moved = [transform(loop, np.eye(2), shift) for loop in glyph_loops(font, info.codepoint)]
+        loops = [loop for loop in moved if isinstance(loop, Loop)]
+        advance = place.x_advance * size + (words.spacing if place.x_advance else 0.0)
+        glyphs.append(_Glyph(loops, at, advance))
+        at += advance
+    return glyphs
+
+
+def _width(line: list[_Glyph]) -> float:
+    return line[-1].start + line[-1].advance if line else 0.0
+
+
+def _placed(glyph: _Glyph, matrix: Floats, shift: tuple[float, float]) -> list[Loop]:
+    made = [transform(loop, matrix, shift) for loop in glyph.loops]
+    return [loop for loop in made if isinstance(loop, Loop)]
+
+
+def _on_circle(
+    line: list[_Glyph], wide: float, size: float, radius: float, drop: float
+) -> list[Loop]:
+    """Return a line on a circle about (0, 0), its middle on top; below zero: at the bottom.
+
+    Every letter stays as it is, its middle square to the circle.
+    """
+    way = math.copysign(1.0, radius)
+    around = abs(radius) + way * drop
+    if around <= 0 or wide > 2 * math.pi * around:
+        raise EditError(
+            f"the words are {wide:.1f} mm long, more than go round a circle of "
+            f"{2 * abs(radius):.1f} mm; set them smaller or the circle larger"
+        )
+    loops: list[Loop] = []
+    for glyph in line:
+        middle = glyph.start + glyph.advance / 2
+        turn = -way * (middle - wide / 2) / around
+        c, s = math.cos(turn), math.sin(turn)
+        matrix = np.array([[c, -s], [s, c]])
+        foot = matrix @ np.array([-glyph.advance / 2, way * around])
+        loops += _placed(glyph, matrix * size, (float(foot[0]), float(foot[1])))
+    return loops
+
+
+class _Pen:
+    """Takes a glyph's contours, in the font's unit."""
+
+    def __init__(self) -> None:
+        self.loops: list[Loop] = []
+        self._nodes: list[tuple[float, float]] = []
+        self._kinds: list[int] = []
+        self._controls: list[tuple[tuple[float, float], tuple[float, float]]] = []
+
+    def moveTo(self, at: tuple[float, float]) -> None:
+        """Begin a contour."""
+        self._nodes, self._kinds, self._controls = [at], [], []
+
+    def lineTo(self, to: tuple[float, float]) -> None:
+        """Go straight."""
+        self._add(to, LINE, ((0.0, 0.0), (0.0, 0.0)))
+
+    def curveTo(self, *points: tuple[float, float]) -> None:
+        """Go along a cubic."""
+        one, two, to = points
+        self._add(to, CUBIC, (one, two))
+
+    def qCurveTo(self, *points: tuple[float, float]) -> None:
+        """Go along a quadratic, which is a cubic with its control points at two thirds."""
+        (ax, ay), (bx, by), (cx, cy) = self._nodes[-1], *points
+        one = (ax + 2 / 3 * (bx - ax), ay + 2 / 3 * (by - ay))
+        two = (cx + 2 / 3 * (bx - cx), cy + 2 / 3 * (by - cy))
+        self._add((cx, cy), CUBIC, (one, two))
+
+    def closePath(self) -> None:
+        """End the contour where it began."""
+        nodes = np.array(self._nodes, np.float64)
+        kinds, controls = list(self._kinds), list(self._controls)
+        if len(nodes) > 1 and np.hypot(*(nodes[0] - nodes[-1])) < _SAME:
+            nodes = nodes[:-1]
+        else:
+            kinds.append(LINE)
+            controls.append(((0.0, 0.0), (0.0, 0.0)))
+        if len(nodes) >= 2:
+            shape = (np.array(kinds, np.uint8), np.zeros(len(kinds)), np.array(controls, float))
+            self.loops.append(Loop(nodes, *shape))
+
+    endPath = closePath
+
+    def _add(
+        self, to: tuple[float, float], kind: int, hull: tuple[tuple[float, float], ...]
+    ) -> None:
+        if math.dist(to, self._nodes[-1]) < _SAME and kind == LINE:
+            return
+        self._nodes.append(to)
+        self._kinds.append(kind)
+        self._controls.append((hull[0], hull[1]))
+
+
+def glyph_loops(font: uharfbuzz.Font, glyph: int) -> list[Loop]:
+    """Return the contours of a glyph as the font has them, in its unit."""
+    pen = _Pen()
+    font.draw_glyph_with_pen(glyph, pen)
+    return pen.loops
