@@ -14,6 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks.accuracy import monotone, run
 from benchmarks.baselines import run as baselines
+from benchmarks.building import offsets, panels, stencils
 from benchmarks.clipart import opened
 from benchmarks.files import dxf_kinds, many_shapes, single_curves
 from benchmarks.photos import finding, honesty
@@ -48,6 +49,9 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Kinds of DXF content: 60 files by ezdxf (wanted: all)": dxf_kinds,
         "Many shapes: 20,000 of 15 segments (wanted: 15 s, 1 GiB)": many_shapes,
         "Ordinary pictures: scikit-image's nineteen (wanted: no crossing, none raw)": nodes,
+        "Stencils: 200 words (wanted: no island, ties as wide as asked, under 6 %)": stencils,
+        "Sections: 50 panels (wanted: 1e-6 mm², each fits, clear of holes)": panels,
+        "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
         "Speed, 12-megapixel grey picture (wanted: ratio at most 2)": trace_ratio,
         "Growth (wanted: 48 over 12 megapixels at most 4.2, slope at most 1.15)": growth,
         "Memory (wanted: at most 16 bytes a pixel)": memory,

@@ -20,7 +20,7 @@ from silhueta.demo.render import coverage
 
 ROOT = File(__file__).parent.parent
 FONTS = (
-    ROOT / "silhueta/app/look/fonts/Barlow_500Medium.ttf",
+    ROOT / "silhueta/fonts/Barlow_500Medium.ttf",
     ROOT / "tests/data/fonts/CrimsonText_400Regular.ttf",
 )
 ICONS = ROOT / "tests/data/icons/icons.json"

@@ -111,8 +111,8 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
 
 
 def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
-    from silhueta.core.build.lettering import Lettering
     from silhueta.core.build.recipe import Recipe
+    from silhueta.core.words import Lettering
 
     many = len(files) + (given["text"] is not None)
     if many == 0:

@@ -103,10 +103,10 @@ def test_a_panel_comes_in_files_of_sections_and_copies_on_a_sheet(call, files, t
     assert [s["file"] for s in sections] == ["part-1.svg", "part-2.svg", "part-3.svg"]
     sizes = [inspect_file(tmp_path / s["file"])["size_mm"] for s in sections]
     assert sum(wide for wide, _ in sizes) == pytest.approx(60, abs=1e-6)
-    options = ["--copies", "3x1", "--sheet", "150x90mm", "--gap", "4mm", "--report", report]
+    options = ["--copies", "3x1", "--sheet", "160x110mm", "--gap", "4mm", "--report", report]
     assert call("build", files[0], "-o", tmp_path / "sheet.svg", *options)[0] == 0
     assert told(report)["placed"] == 3
-    assert told(report)["fill"] == [pytest.approx(3 * 2400 / (150 * 90), abs=1e-4)]
+    assert told(report)["fill"] == [pytest.approx(3 * 2400 / (160 * 110), abs=1e-4)]
     code, _, err = call("build", files[0], "-o", target, "--sheet", "50x50mm")
     assert code == 1
     assert "do not fit the sheet" in err

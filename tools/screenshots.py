@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, work_done
+from silhueta.app.stops.build.sheet import BuildSheet
 from silhueta.app.stops.tidy.sheet import TidySheet
 from silhueta.app.stops.trace.sheet import TraceSheet
 from silhueta.app.stops.true_up.sheet import TrueUpSheet
@@ -40,11 +41,6 @@ def main(folder: Path = FOLDER) -> None:
     work_done(window)
     QTest.mouseMove(window.table, QPoint(430, 330))
     shot("trace")
-    window.fade.slider.setValue(45)
-    window.table.zoom_by(24, QPointF(*_screen(window, 238, 720)))
-    shot("trace-close")
-    window.fade.slider.setValue(0)
-    window.table.fit()
     trace = window.sheets["trace"]
     assert isinstance(trace, TraceSheet)
     trace.show_deviation.click()
@@ -68,6 +64,7 @@ def main(folder: Path = FOLDER) -> None:
     finder.close()
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
+    _build(folder)
 
 
 def _photos(window: Window, shot: Callable[[str], None]) -> None:
@@ -83,9 +80,6 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     shot("photo-sure")
     window.sheets["scale"].sure.click()
     _true_up(window, shot)
-    window.go("picture")
-    work_done(window)
-    shot("photo-picture")
     window.session.mark_saved(window.session.job, Path("x"))
     window.filing.open_demo("cover")
     work_done(window)
@@ -170,9 +164,48 @@ def _tidy(window: Window, shot: Callable[[str], None]) -> None:
     shot("tidy-offers")
 
 
-def _screen(window: Window, x: float, y: float) -> tuple[float, float]:
-    at = window.table.from_pixel(QPointF(x, y))
-    return at.x(), at.y()
+def _build(folder: Path) -> None:
+    """Grab Build with a nameplate about to be tied, and with a panel cut in sections."""
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+
+    def shot(name: str) -> None:
+        QTest.qWait(80)
+        window.grab().save(str(folder / f"{name}.png"))
+
+    window.go("build")
+    sheet = window.sheets["build"]
+    assert isinstance(sheet, BuildSheet)
+
+    def press(name: str) -> None:
+        button = sheet.findChild(QPushButton, name)
+        assert button is not None
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        work_done(window)
+
+    sheet.letters.text.setPlainText("Andorinha")
+    sheet.letters.font_.setCurrentText("Slab")
+    press("set-words")
+    sheet.show_page("shapes")
+    sheet.shapes.values["Four holes of"] = 6.0
+    sheet.shapes.values["Margin"] = 18.0
+    sheet.refresh(window.session.job)
+    press("plate-cut-out")
+    window.table.fit()
+    sheet.show_page("join")
+    sheet.look(sheet.join._tie())
+    work_done(window)
+    shot("build")
+    press("tie")
+    sheet.show_page("divide")
+    sheet.divide.joint.button("tongue").click()
+    sheet.divide.values["Bed width"] = 260.0
+    press("cut-sections")
+    window.table.fit()
+    shot("sections")
+    window.session.mark_saved(window.session.job, Path("x"))
+    window.close()
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, cast
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from silhueta.core.files.format import Format
     from silhueta.core.files.proof import Proof
     from silhueta.core.files.svg_read import FileUnit
+    from silhueta.core.geometry.outline import Outline
 
 JOB_SUFFIX = ".silhueta"
 
@@ -276,6 +278,22 @@ class Filing(QObject):
         frame = (shown.width * size, shown.height * size)
         self.bench.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
 
+    def export_apart(self, found: Apart | Callable[[], Apart]) -> None:
+        """Ask for a name, and write outlines to a file each: the name and what tells them apart."""
+        from silhueta.core.files.formats import FORMATS as CUT_FILES
+        from silhueta.core.files.formats import format_named
+
+        job = self._window.session.job
+        form = format_named(job.cut_file.format)
+        endings = [one.suffix for one in CUT_FILES]
+        target = self._ask_target("Save each piece", job.name, form.suffix, "Cut files", endings)
+        if target is not None:
+            self.bench.ask(
+                "Writing",
+                lambda _: _exported_apart(job, found() if callable(found) else found, target),
+                (job, target),
+            )
+
     def save_gauge(self, name: str) -> None:
         """Ask where, and write a gauge sheet there."""
         title, proposal = "Save the gauge sheet", f"gauge_sheet_{name}"
@@ -307,15 +325,19 @@ class Filing(QObject):
         file = self._window.session.file
         return file.parent if file is not None else File.home()
 
-    def _ask_target(self, title: str, name: str, suffix: str, kind: str) -> File | None:
+    def _ask_target(
+        self, title: str, name: str, suffix: str, kind: str, others: Sequence[str] = ()
+    ) -> File | None:
+        """Ask for a file; one that ends in none of the suffixes gets the first."""
+        known = dict.fromkeys((suffix, *others))
         proposal = self._folder() / (name.lower().replace(" ", "_").replace("/", "_") + suffix)
         chosen, _ = QFileDialog.getSaveFileName(
-            self._window, title, str(proposal), f"{kind} (*{suffix})"
+            self._window, title, str(proposal), f"{kind} ({' '.join(f'*{end}' for end in known)})"
         )
         if not chosen:
             return None
         target = File(chosen)
-        return target if target.suffix.lower() == suffix else target.with_name(target.name + suffix)
+        return target if target.suffix.lower() in known else target.with_name(target.name + suffix)
 
 
 def _opened_demo(which: str, work: Work) -> Opened:
@@ -332,6 +354,28 @@ def _opened_demo(which: str, work: Work) -> Opened:
     }[which]
     with work.stage("read"):
         return open_job(make(), None)
+
+
+Apart = Sequence[tuple[str, "Outline"]]
+
+
+def _exported_apart(job: Job, found: Apart, target: File) -> Proof:
+    """Write outlines to a file each, and return the first one's proof."""
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.atomic import all_or_none
+    from silhueta.core.files.export import export
+
+    plan = job.cut_file
+    with all_or_none():
+        proofs = [
+            export(
+                draw(outline, plan.units, "corner"),
+                target.with_name(f"{target.stem}-{name}{target.suffix}"),
+                plan,
+            )
+            for name, outline in found
+        ]
+    return proofs[0]
 
 
 def _saved(job: Job, target: File, marks: dict[str, Job]) -> None:

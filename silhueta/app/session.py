@@ -16,7 +16,7 @@ from pathlib import Path as File
 
 from PySide6.QtCore import QObject, Signal
 
-from silhueta.core.job import Job
+from silhueta.core.job import Job, broken_up
 from silhueta.core.units import Unit
 
 Edit = Callable[[Job], Job]
@@ -111,6 +111,8 @@ class Session(QObject):
             from silhueta.core.truing.refs import followed  # arrays: the window opens without them
 
             after = followed(self.job, after)
+        if after.words:
+            after = broken_up(self.job, after)
         del self._versions[self._at + 1 :]
         if merge and self._versions[self._at].key == merge and self._at > 0:
             self._versions[self._at] = _Version(label, after, merge)

@@ -16,6 +16,12 @@ def is_imported(job: Job) -> bool:
     return job.picture is None and bool(job.outline.contours)
 
 
+def origin_of(job: Job) -> str:
+    """Return where the outlines of a job without a picture come from."""
+    drawn = all(contour.origin == "drawn" for contour in job.outline.contours)
+    return "no picture: built here" if drawn else "outlines from a file"
+
+
 def no_picture_yet(job: Job) -> str:
     """Return why nothing can be done with a picture, or ""."""
     return "" if job.picture is not None else "there is no picture yet"
@@ -46,5 +52,5 @@ def why_no_cut_file(job: Job, failure: str) -> str:
 def about(job: Job, picture: Picture | None) -> str:
     """Return the card's second line."""
     if job.picture is None or picture is None:
-        return "outlines from a file" if is_imported(job) else "no picture yet"
+        return origin_of(job) if is_imported(job) else "no picture yet"
     return f"{picture.width:,} × {picture.height:,} pixels"

@@ -135,7 +135,7 @@ class Tracing(QObject):
         return self._layer
 
     def _refresh(self, job: Job) -> None:
-        picture = self.picture
+        picture = self.picture if job.picture is not None else None
         if picture is not None and not is_stale(job) and self._flat_for != _flat_key(job):
             if self._asked is None or not _same_inputs(job, self._asked):
                 self._ask("Straightening", _flattened, job)

@@ -33,6 +33,7 @@ from silhueta.core.trace_settings import Keep as Keep
 from silhueta.core.trace_settings import Patch as Patch
 from silhueta.core.trace_settings import TraceSettings as TraceSettings
 from silhueta.core.units import Unit
+from silhueta.core.words import Words
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
@@ -142,6 +143,8 @@ class Job:
         Measured on the real part.
     zero : tuple of Ref
         Where a chosen zero point is: a round's centre, or where two edges meet.
+    words : tuple of Words
+        Lettering that can still be typed anew.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -162,6 +165,7 @@ class Job:
     relations: tuple[Relation, ...] = ()
     calipers: tuple[Dimension, ...] = ()
     zero: tuple[Ref, ...] = ()
+    words: tuple[Words, ...] = ()
     page: Frame | None = None
     last_key: int = 0
 
@@ -242,6 +246,16 @@ def set_tidy(job: Job, settings: TidySettings) -> Job:
 def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
     """Return `job` with other settings for the cut file."""
     return job if job.cut_file == settings else replace(job, cut_file=settings)
+
+
+def broken_up(before: Job, after: Job) -> Job:
+    """Return a job after an edit without words whose outlines that edit changed by itself."""
+    if after.words != before.words or after.outline is before.outline:
+        return after
+    old = {c.key: c.path for c in before.outline.contours}
+    new = {c.key: c.path for c in after.outline.contours}
+    kept = tuple(w for w in after.words if all(old.get(k) is new.get(k) for k in w.keys))
+    return after if kept == after.words else replace(after, words=kept)
 
 
 def set_outline(job: Job, outline: Outline, stamp: TraceStamp) -> Job:

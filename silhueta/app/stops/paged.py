@@ -15,6 +15,8 @@ from silhueta.app.table.tool import Tool
 from silhueta.app.widgets import Choice, Note
 from silhueta.core.job import Job
 
+_MOST_IN_A_ROW = 4
+
 
 class Page(Protocol):
     """What a page answers to besides being a widget."""
@@ -45,7 +47,8 @@ class PagedWorksheet(Worksheet):
 
     def add_pages(self, titles: dict[str, str], pages: Mapping[str, Page]) -> None:
         """Put the pages into the worksheet, the first of them shown, and follow the job."""
-        self.page = Choice("Page", titles, self)
+        columns = 3 if len(titles) > _MOST_IN_A_ROW else None
+        self.page = Choice("Page", titles, self, columns)
         self._pages = pages
         self.body.addWidget(self.page)
         self.body.addWidget(self.fault)

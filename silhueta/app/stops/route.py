@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from silhueta.app.stops.build.stop import BUILD
 from silhueta.app.stops.cut_file.stop import CUT_FILE
 from silhueta.app.stops.picture.stop import PICTURE
 from silhueta.app.stops.scale.stop import SCALE
@@ -10,7 +11,7 @@ from silhueta.app.stops.tidy.stop import TIDY
 from silhueta.app.stops.trace.stop import TRACE
 from silhueta.app.stops.true_up.stop import TRUE_UP
 
-STOPS: tuple[Stop, ...] = (PICTURE, SCALE, TRACE, TIDY, TRUE_UP, CUT_FILE)
+STOPS: tuple[Stop, ...] = (PICTURE, SCALE, TRACE, TIDY, TRUE_UP, BUILD, CUT_FILE)
 
 
 def stop_of(key: str) -> Stop:

@@ -72,6 +72,7 @@ class OutlineLayer:
         self._areas: dict[int, float] = {}
         self.least = 0.0  # mm²: loops that enclose less are shown as left out
         self.filled = False  # whether what is solid is tinted
+        self.nodes = True
 
     def paint_again(
         self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float
@@ -81,7 +82,7 @@ class OutlineLayer:
         ratio = device.devicePixelRatioF()
         size = (round(device.width() * ratio), round(device.height() * ratio))
         shape = (transform.m11(), transform.m22(), transform.dx(), transform.dy())
-        key: tuple[float, ...] = (*shape, *size, lines, self.least, self.filled)
+        key: tuple[float, ...] = (*shape, *size, lines, self.least, self.filled, self.nodes)
         if key != self._still_for:
             self._still, self._still_for = None, key
             self.paint(painter, transform, shown, lines)
@@ -144,7 +145,8 @@ class OutlineLayer:
         for contour in taken:
             if self._sizes[id(contour)] < small:
                 continue  # its nodes would hide it
-            self._paint_nodes(painter, transform, contour, colour, near, bright)
+            if self.nodes:
+                self._paint_nodes(painter, transform, contour, colour, near, bright)
             if not contour.cut:
                 at = transform.map(QPointF(*contour.path.nodes[0].tolist()))
                 _letter(painter, at, contour.operation[0].upper(), colour)

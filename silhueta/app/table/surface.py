@@ -66,7 +66,7 @@ class Surface(QWidget):
         self._corners: list[tuple[float, float]] | None = None  # under the hand
         self._corner = 0
         self._outline: OutlineLayer | None = None
-        self._filled = False
+        self._filled, self._nodes = False, True
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
@@ -162,7 +162,7 @@ class Surface(QWidget):
             from silhueta.app.table.outline_layer import OutlineLayer
 
             self._outline = OutlineLayer(job.outline)
-            self._outline.filled = self._filled
+            self._outline.filled, self._outline.nodes = self._filled, self._nodes
         size = present_mm_per_px(job)
         if self.picture is self._flat and self._flat is not None:
             size = self._flat_mm
@@ -206,11 +206,11 @@ class Surface(QWidget):
             self._outline.least = limit
             self.update()
 
-    def set_filled(self, on: bool) -> None:
-        """Tint what is solid, or no longer."""
-        self._filled = on
+    def set_filled(self, on: bool, nodes: bool = True) -> None:
+        """Tint what is solid, or no longer; show nodes, or not."""
+        self._filled, self._nodes = on, nodes
         if self._outline is not None:
-            self._outline.filled = on
+            self._outline.filled, self._outline.nodes = on, nodes
         self.update()
 
     # the view
@@ -230,7 +230,11 @@ class Surface(QWidget):
     def fit(self) -> None:
         """Bring everything into view."""
         self.view.size = QSizeF(self.width(), self.height())
-        self.view.fit(self.picture_box(), _MARGIN)
+        box = self.picture_box()
+        if not self.tilted and self.outline.taken:  # which may reach beyond its picture
+            left, bottom, right, top = self.outline.bounds
+            box = box.united(QRectF(left, bottom, right - left, top - bottom))
+        self.view.fit(box, _MARGIN)
         self._fitted = self.picture is not None
         self.zoomed.emit(self.view.px_per_mm)
         self.update()

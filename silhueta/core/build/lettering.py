@@ -10,16 +10,16 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from silhueta.core.build.fonts import SHIPPED, opened
+from silhueta.core.build.fonts import opened
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.path import CUBIC, LINE, Floats, Loop
 from silhueta.core.geometry.region.region import covered
 from silhueta.core.geometry.transform import transform
+from silhueta.core.words import Lettering
 
 if TYPE_CHECKING:
     import uharfbuzz
@@ -29,32 +29,6 @@ _LARGEST = 10_000.0  # mm of cap height
 _SMALLEST = 0.5  # mm
 _LEADING = 1.6  # cap heights from line to line; common practice, no source
 _SAME = 1e-6  # of the font's unit: two places of a contour that are one
-
-
-@dataclass(frozen=True)
-class Lettering:
-    """Words, and how they are set.
-
-    Parameters
-    ----------
-    text : str
-        Lines parted by line breaks.
-    cap_height : float, mm
-    font : str
-        Name of a shipped or installed font, or a file.
-    spacing : float, mm
-        Added after every letter.
-    arc : float, mm
-        Diameter of the circle that the words stand on, reading clockwise along its top; below zero
-        they hang along its bottom, reading left to right. 0: on a straight line.
-
-    """
-
-    text: str
-    cap_height: float
-    font: str = SHIPPED[0].name
-    spacing: float = 0.0
-    arc: float = 0.0
 
 
 class _Glyph(NamedTuple):

@@ -164,9 +164,3 @@ def outer_only(loops: Sequence[Loop]) -> list[Loop]:
     """Return the loops that nothing lies around."""
     depth = nest(loops).depth
     return [loop for loop, d in zip(loops, depth.tolist(), strict=True) if d == 0]
-
-
-def border(loops: Sequence[Loop], wide: float, corners: Corners = "round") -> list[Loop]:
-    """Return the ring between the outermost outline and itself grown by so many mm."""
-    outer = outer_only([_plain(loop) for loop in loops])
-    return [*offset(outer, wide, corners), *outer]

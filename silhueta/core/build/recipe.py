@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged, islands, stencilled
-from silhueta.core.build.lettering import Lettering, lettered
+from silhueta.core.build.lettering import lettered
 from silhueta.core.build.offset import Corners, offset, outer_only
 from silhueta.core.build.sections import Joint, divided
 from silhueta.core.build.sets import How, put_together, thickened
@@ -16,6 +16,7 @@ from silhueta.core.build.sheet import Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.words import Lettering
 from silhueta.core.work import Work
 
 _TIE = 15.0  # of the cap height, that ties of a stencil are wide where no width is told

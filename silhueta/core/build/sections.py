@@ -30,6 +30,7 @@ Joint = Literal["straight", "step", "tongue"]
 MOST = 400  # sections
 CLEAR, _WIDE = 3.0, 15.0  # mm, that a joint keeps from holes where it can; where it can easily
 _THIN = 8.0  # mm: what is thinner is no place for a joint, where there is another
+_SMALL = 60.0  # mm of a hole, that no joint should run through
 _PLACES = 600  # that a joint may run at, at most
 _CHORD = 0.01  # mm
 _SLIVER = 1e-6  # mm²
@@ -174,7 +175,8 @@ def _places(
         return ()
     count = min(_PLACES, max(int(high - low), 60))
     where = np.linspace(low, high, count + 1)
-    price = np.array([_price(part, w, axis, reach) for w in where[1:-1].tolist()])
+    holes = np.array([hole.bounds for hole in _holes(part)]).reshape(-1, 4)[:, [axis, axis + 2]]
+    price = np.array([_price(part, w, axis, reach, holes) for w in where[1:-1].tolist()])
     price = np.concatenate([[0.0], price, [0.0]])
     fewest = math.ceil((high - low) / most - 1e-9)
     even = (high - low) / fewest
@@ -228,13 +230,17 @@ def _edges_along(
     return max(near / (high - low) - 2 * crossed, 0.0)
 
 
-def _price(part: BaseGeometry, where: float, axis: int, reach: float) -> float:
-    """Return how bad a place is for a joint: thin webs, holes cut or close, edges along it."""
+def _price(part: BaseGeometry, where: float, axis: int, reach: float, holes: Floats) -> float:
+    """Return how bad a place is for a joint: thin webs, holes cut or close, edges along it.
+
+    `holes` (N, 2) holds from where to where each reaches.
+    """
     stretches = _across(part, where, axis)
     thin = sum(max(1.0 - (b - a) / _THIN, 0.0) for a, b in stretches)
     beside = _edges_along(part, where, axis, -CLEAR, reach + CLEAR, len(stretches))
     farther = _edges_along(part, where, axis, -_WIDE, reach + _WIDE, len(stretches))
-    return 3.0 * thin + 0.5 * len(stretches) + 0.3 * beside + 0.1 * farther
+    near = ((holes[:, 0] - reach - CLEAR < where) & (where < holes[:, 1] + CLEAR)).sum()
+    return float(3.0 * thin + 0.5 * len(stretches) + 0.3 * beside + 0.1 * farther + near)
 
 
 def _not_clear(part: BaseGeometry, where: float, axis: int) -> str:
@@ -247,10 +253,8 @@ def _not_clear(part: BaseGeometry, where: float, axis: int) -> str:
         return f"runs through a web of {thinnest:.1f} mm"
     for hole in _holes(part):
         low, high = hole.bounds[axis], hole.bounds[axis + 2]
-        if low - CLEAR < where < high + CLEAR:
-            small = high - low < _THIN * 2
-            if small:
-                return f"runs through or close by a hole of {high - low:.1f} mm"
+        if low - CLEAR < where < high + CLEAR and high - low < _SMALL:
+            return f"runs through or close by a hole of {high - low:.1f} mm"
     return ""
 
 

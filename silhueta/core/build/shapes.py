@@ -26,6 +26,19 @@ def _told(*sizes: float) -> None:
         raise EditError(f"sizes must be above 0 and up to {LARGEST / 1000:,.0f} m")
 
 
+def above_zero(size: float) -> float:
+    """Return a size, mm.
+
+    Raises
+    ------
+    EditError
+        If it is none.
+
+    """
+    _told(size)
+    return size
+
+
 def rectangle(wide: float, high: float, radius: float = 0.0, centre: Point = (0, 0)) -> Loop:
     """Return a rectangle, its corners rounded by a radius, mm, counter-clockwise.
 

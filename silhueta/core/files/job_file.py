@@ -33,6 +33,7 @@ from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings
 from silhueta.core.whole_file import readable
+from silhueta.core.words import Words
 
 SUFFIX = ".silhueta"
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
@@ -77,6 +78,7 @@ class _JobRecord(msgspec.Struct):
     relations: tuple[Relation, ...] = ()
     calipers: tuple[Dimension, ...] = ()
     zero: tuple[Ref, ...] = ()
+    words: tuple[Words, ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -179,6 +181,7 @@ def _record(job: Job) -> _JobRecord:
         relations=job.relations,
         calipers=job.calipers,
         zero=job.zero,
+        words=job.words,
         last_key=job.last_key,
     )
 
@@ -252,6 +255,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         relations=record.relations,
         calipers=record.calipers,
         zero=record.zero,
+        words=record.words,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

@@ -18,6 +18,8 @@ class Solid(NamedTuple):
 
     place, within : int
         Numbers of the outer loop, and of the loop right round it (-1: none).
+    inside : tuple of int
+        Numbers of the holes.
     """
 
     outer: Loop
@@ -25,25 +27,27 @@ class Solid(NamedTuple):
     depth: int
     place: int
     within: int
+    inside: tuple[int, ...]
 
 
 def solids(loops: Sequence[Loop]) -> list[Solid]:
     """Return the pieces that `loops` enclose, the deepest first."""
     nesting = nest(loops)
     turned = orient(loops, nesting)
-    holes: dict[int, list[Loop]] = {}
+    holes: dict[int, list[int]] = {}
     for i, parent in enumerate(nesting.parent):
         if nesting.depth[i] % 2 == 1:
-            holes.setdefault(int(parent), []).append(turned[i])
+            holes.setdefault(int(parent), []).append(i)
     outer = np.flatnonzero(nesting.depth % 2 == 0)
     deepest_first = outer[np.argsort(-nesting.depth[outer], kind="stable")].tolist()
     return [
         Solid(
             turned[i],
-            tuple(holes.get(i, ())),
+            tuple(turned[k] for k in holes.get(i, ())),
             int(nesting.depth[i]),
             i,
             int(nesting.parent[i]),
+            tuple(holes.get(i, ())),
         )
         for i in deepest_first
     ]

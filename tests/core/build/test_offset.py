@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 import shapely
 
-from silhueta.core.build.offset import border, offset, outer_only
+from silhueta.core.build.offset import offset, outer_only
+from silhueta.core.build.sets import border
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.flatten import flatten

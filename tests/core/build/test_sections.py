@@ -7,7 +7,7 @@ import pytest
 import shapely
 
 from silhueta.core.build.layers import layers
-from silhueta.core.build.lettering import Lettering, lettered
+from silhueta.core.build.lettering import lettered
 from silhueta.core.build.sections import divided
 from silhueta.core.build.sets import backing, border, parted, put_together, thickened
 from silhueta.core.build.shapes import negative, polygon, rectangle, slot
@@ -17,6 +17,7 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.geometry.region.region import combined
+from silhueta.core.words import Lettering
 
 
 def area(loops) -> float:

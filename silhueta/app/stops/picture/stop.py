@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from silhueta.app.states import is_imported
+from silhueta.app.states import is_imported, origin_of
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 
@@ -16,11 +16,7 @@ if TYPE_CHECKING:
 def picture_state(job: Job) -> StopState:
     """Return the state of the stop Picture."""
     if job.picture is None:
-        return (
-            StopState("outlines from a file", done=True)
-            if is_imported(job)
-            else StopState("none yet")
-        )
+        return StopState(origin_of(job), done=True) if is_imported(job) else StopState("none yet")
     return StopState(job.picture.name, done=True)
 
 

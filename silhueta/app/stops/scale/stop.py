@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 def scale_state(job: Job) -> StopState:
     """Return the state of the stop Scale."""
     if job.picture is None:
-        return StopState("as in the file", done=True) if is_imported(job) else StopState("")
+        return StopState("as drawn", done=True) if is_imported(job) else StopState("")
     if not job.datums:
         return StopState("size not known", wanted=1)
     datum = job.datums[0]

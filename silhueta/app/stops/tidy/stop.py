@@ -16,7 +16,7 @@ def tidy_state(job: Job) -> StopState:
     """Return the state of the stop Tidy."""
     if not job.outline.contours:
         return StopState("")
-    open_ones = sum(not path.closed for path in job.outline.taken)
+    open_ones = sum(c.cut and not c.path.closed for c in job.outline.contours)
     skipped = sum(not c.taken for c in job.outline.contours)
     texts = [f"{len(job.outline.loops)} cut"]
     texts += [f"{skipped} skipped"] if skipped else []

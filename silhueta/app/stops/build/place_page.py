@@ -1,0 +1,165 @@
+"""Part of the Build worksheet: where pieces are: moved, turned, copied, in line; parted; a foot."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from silhueta.app.stops.build.page import BuildPage, Edit
+from silhueta.app.widgets import Field, Note, read_number, row
+from silhueta.core.build.edits import (
+    Align,
+    align,
+    copies,
+    middle_of,
+    mirror,
+    move,
+    part_at,
+    put,
+    turn,
+    with_foot,
+)
+from silhueta.core.build.foot import slot_for
+from silhueta.core.errors import EditError
+from silhueta.core.job import Job
+from silhueta.core.wording import counted
+
+if TYPE_CHECKING:
+    from silhueta.app.stops.build.sheet import BuildSheet
+
+_ALIGNED: tuple[tuple[Align, str, str], ...] = (
+    ("centre", "Centre", "Their middles on the first one's"),
+    ("left", "Left", "Their left sides in line with the first one's"),
+    ("bottom", "Bottom", "Their lower sides in line with the first one's"),
+    ("space across", "Even ↔", "As far apart from left to right"),
+    ("space up", "Even ↕", "As far apart from bottom to top"),
+)
+
+
+class PlacePage(BuildPage):
+    """What is done with the pieces that are chosen; with all, where none is."""
+
+    def __init__(self, sheet: BuildSheet) -> None:
+        super().__init__(sheet)
+        self.about = Note(parent=self)
+        self.right_by = self.length("Right by", 0.0, signed=True, wide=62)
+        self.up_by = self.length("Up by", 0.0, signed=True, wide=62)
+        move_ = self.deed("Move", "move", "By so much", self._move)
+        self.across = self.number("across", 2, 1, 1000)
+        self.up = self.number("up", 1, 1, 1000)
+        self.gap = self.length("Gap", 5.0, wide=56)
+        self.copy = self.deed("Copy", "copy", "In rows and columns", self._copy)
+        self.angle = Field(
+            "Turn by", lambda text: read_number(text, "°", -360, 360, "an angle"), self
+        )
+        self.angle.setFixedWidth(60)
+        self.angle.typed.connect(self._turn)
+        self.angle.wrong.connect(sheet.tell)
+        flips = [
+            self.deed(text, name, tip, partial(self._mirror, axis))
+            for text, name, tip, axis in (
+                ("⇆", "mirror-x", "Left and right exchanged", "x"),
+                ("⇅", "mirror-y", "Top and bottom exchanged", "y"),
+            )
+        ]
+        for flip in flips:
+            flip.setFixedWidth(44)
+            flip.setAccessibleName(flip.toolTip())
+        self.aligned = {
+            how: self.deed(text, f"align-{how.replace(' ', '-')}", tip, partial(self._align, how))
+            for how, text, tip in _ALIGNED
+        }
+        upright = self.deed(
+            "Part upright", "part-upright", "Through the click", partial(self._part, True)
+        )
+        level = self.deed(
+            "Part level", "part-level", "Through the click", partial(self._part, False)
+        )
+        self.long, self.deep = (
+            self.length("Foot length", 30.0, wide=62),
+            self.length("Foot depth", 6.0, wide=56),
+        )
+        self.relief = self.length("Relief", 0.0, wide=52)
+        self.thick, self.spare = (
+            self.length("Thickness", 3.0, wide=62),
+            self.length("Clearance", 0.1, wide=74),
+        )
+        foot = self.deed(
+            "Foot", "foot", "On the straight edge nearest to the last click", self._foot
+        )
+        slot = self.deed("Its slot", "foot-slot", "A piece to drag and subtract", self._slot)
+        inside = self.inside
+        inside.addWidget(self.about)
+        inside.addLayout(row(self.title("By"), self.right_by, self.up_by, move_))
+        inside.addWidget(self.title("Copies across, up, gap"))
+        inside.addLayout(row(self.across, self.up, self.gap, self.copy))
+        inside.addLayout(row(self.title("Turn by"), self.angle, *flips, None))
+        one, two, three, four, five = self.aligned.values()
+        inside.addLayout(row(one, two, three))
+        inside.addLayout(row(four, five))
+        inside.addLayout(row(upright, level))
+        inside.addWidget(self.title("Foot: length, depth, relief"))
+        inside.addLayout(row(self.long, self.deep, self.relief, foot))
+        inside.addWidget(self.title("Slot for it: thickness, clearance"))
+        inside.addLayout(row(self.thick, self.spare, slot))
+        inside.addStretch(1)
+
+    def _move(self) -> Edit:
+        x, y, keys = self.values["Right by"], self.values["Up by"], self.sheet.keys
+        return lambda job: move(job, keys, x, y)
+
+    def _copy(self) -> Edit:
+        across, up = round(self.values["across"]), round(self.values["up"])
+        gap, keys = self.values["Gap"], self.sheet.keys
+        return lambda job: copies(job, keys, across, up, gap)
+
+    def _mirror(self, axis: str) -> Edit:
+        keys = self.sheet.keys
+        return lambda job: mirror(job, keys, axis)
+
+    def _turn(self, degrees: float) -> None:
+        keys = self.sheet.keys
+        self.angle.clear()
+        self.sheet.do(f"Turned by {degrees:g}°", lambda job: turn(job, keys, degrees))
+
+    def _align(self, how: Align) -> Edit:
+        groups = list(self.sheet.chosen)
+        return lambda job: align(job, groups, how)
+
+    def _clicked(self) -> tuple[float, float]:
+        if self.sheet.clicked is None:
+            raise EditError("click the piece first, where that is to be")
+        return self.sheet.clicked
+
+    def _part(self, upright: bool) -> Edit:
+        at, keys = self._clicked(), self.sheet.keys
+        return lambda job: part_at(job, keys, at, upright)
+
+    def _foot(self) -> Edit:
+        at, keys, v = self._clicked(), self.sheet.keys, self.values
+        sizes = (v["Foot length"], v["Foot depth"], v["Relief"])
+        return lambda job: with_foot(job, keys, at, *sizes)
+
+    def _slot(self) -> Edit:
+        v = self.values
+        sizes = (v["Foot length"], v["Thickness"], v["Clearance"])
+        return lambda job: put(job, [slot_for(*sizes, middle_of(job))])
+
+    def refresh(self, job: Job) -> None:
+        """Show what is chosen."""
+        super().refresh(job)
+        chosen = len(self.sheet.chosen)
+        self.about.say(
+            f"{counted(chosen, 'piece')} chosen; the first stays where it is in line."
+            if chosen
+            else "Nothing is chosen: what follows is for all."
+        )
+        for how, button in self.aligned.items():
+            least = 3 if how.startswith("space") else 2
+            tip = next(tip for key, _, tip in _ALIGNED if key == how)
+            button.setEnabled(chosen >= least)
+            button.setToolTip(tip if chosen >= least else f"choose {least} pieces first")
+
+
+def _angle(text: str) -> float:
+    return read_number(text, "°", -360, 360, "an angle")

@@ -1,0 +1,215 @@
+"""Worksheet of the stop Build."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple, cast
+
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.stops.build.divide_page import DividePage
+from silhueta.app.stops.build.join_page import JoinPage
+from silhueta.app.stops.build.letters_page import LettersPage
+from silhueta.app.stops.build.place_page import PlacePage
+from silhueta.app.stops.build.shapes_page import ShapesPage
+from silhueta.app.stops.paged import PagedWorksheet
+from silhueta.app.table.piece_tool import PieceTool
+from silhueta.app.table.preview_layer import PreviewLayer
+from silhueta.app.table.table import Table
+from silhueta.app.table.tool import Tool
+from silhueta.app.tracing import Tracing
+from silhueta.app.widgets import sentence
+from silhueta.app.work import Bench
+from silhueta.core.build.bridges import islands
+from silhueta.core.build.edits import grouped
+from silhueta.core.build.sets import put_together
+from silhueta.core.errors import SilhuetaError
+from silhueta.core.geometry.path import Loop, Path
+from silhueta.core.geometry.region.region import cut_away
+from silhueta.core.geometry.solids import solids
+from silhueta.core.job import Job, is_stale
+from silhueta.core.remembered import Remembered
+from silhueta.core.wording import counted
+
+Edit = Callable[[Job], Job]
+_MOST_SEEN = 4_000  # segments of an outline, up to which an edit is shown before it is taken
+
+
+class _Ahead(NamedTuple):
+    """What an edit would do: regions that go and come, and all lines that would be new."""
+
+    goes: list[Loop]
+    comes: list[Loop]
+    lines: list[Path]
+
+
+class BuildSheet(PagedWorksheet):
+    """Words, shapes and plates; pieces joined and grown; the whole divided and laid out."""
+
+    overlays = ("ahead",)
+    save_apart = Signal(object)  # (part of the name, outline) each
+
+    def __init__(
+        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(session, table, parent)
+        self.tracing = tracing
+        self.chosen: list[tuple[int, ...]] = []
+        self.clicked: tuple[float, float] | None = None  # where, mm
+        self.bench = Bench(self)
+        self.bench.done.connect(self._take_done)
+        self.bench.failed.connect(lambda text: self.tell(sentence(text)))
+        self.tool = PieceTool(self._choose, self._dragged, self.let_go, lambda: self.keys)
+        self.tools = (self.tool,)
+        self._islands: Remembered[Job, int] = Remembered(_count_islands)
+        self.letters, self.shapes = LettersPage(self), ShapesPage(self)
+        self.join, self.place, self.divide = JoinPage(self), PlacePage(self), DividePage(self)
+        self.add_pages(
+            {
+                "letters": "Letters",
+                "shapes": "Shapes",
+                "join": "Join",
+                "place": "Place",
+                "divide": "Divide",
+            },
+            {
+                "letters": self.letters,
+                "shapes": self.shapes,
+                "join": self.join,
+                "place": self.place,
+                "divide": self.divide,
+            },
+        )
+
+    def tool_of(self, page: str) -> Tool:
+        """Return the tool that chooses and moves pieces, on every page."""
+        return self.tool
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Show solid pieces, without their nodes."""
+        self.table.set_filled(True, nodes=False)
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Show lines and nodes again."""
+        super().hideEvent(event)
+        self.table.set_filled(False)
+
+    # what is chosen
+
+    @property
+    def keys(self) -> list[int]:
+        """The keys of all that is chosen; none: everything is meant."""
+        return [key for keys in self.chosen for key in keys]
+
+    def _choose(self, key: int, at: tuple[float, float]) -> None:
+        self.clicked = at
+        group = grouped(self.session.job, key)
+        if group in self.chosen:
+            self.chosen.remove(group)
+        elif group:
+            self.chosen.append(group)
+        self.refresh(self.session.job)
+        self.table.update()
+
+    def let_go(self) -> None:
+        """Choose nothing."""
+        self.chosen = []
+        self.refresh(self.session.job)
+
+    def _dragged(self, x: float, y: float) -> None:
+        from silhueta.core.build.edits import move
+
+        keys = self.keys
+        self.session.apply("Moved", lambda job: move(job, keys, x, y))
+
+    # what is done
+
+    def do(self, label: str, edit: Edit) -> None:
+        """Run an edit beside the interface, and take it as one step."""
+        job = self.session.job
+        self.tell("")
+        self.table.set_overlay("ahead", None)
+        self.bench.ask("Building", lambda _: edit(job), (job, label))
+
+    def look(self, edit: Edit | None) -> None:
+        """Show what an edit would do; None: nothing any more."""
+        job = self.session.job
+        self.table.set_overlay("ahead", None)
+        segments = sum(len(c.path.kinds) for c in job.outline.contours)
+        if edit is None or self.bench.busy or segments > _MOST_SEEN:
+            return
+        self.bench.ask("Looking ahead", lambda _: _ahead(job, edit), job)
+
+    def _take_done(self, found: object, asked: object) -> None:
+        if isinstance(found, _Ahead):
+            if asked is self.session.job:
+                self.table.set_overlay("ahead", PreviewLayer(*found))
+        elif isinstance(found, Job):
+            job, label = cast("tuple[Job, str]", asked)
+            if self.session.job is job:
+                self.session.apply(label, lambda _: found)
+                self._bring_into_view(found)
+
+    def _bring_into_view(self, job: Job) -> None:
+        if not job.outline.taken:
+            return
+        left, bottom, right, top = job.outline.bounds
+        box = QRectF(left, bottom, right - left, top - bottom)
+        if not self.table.view.shown().normalized().contains(box):
+            self.table.fit()
+
+    # what is shown
+
+    def refresh(self, job: Job) -> None:
+        """Show the present page, and what would fall out."""
+        known = {contour.key for contour in job.outline.contours}
+        self.chosen = [group for group in self.chosen if set(group) <= known]
+        self.shown.refresh(job)
+        if not job.outline.taken:
+            self.say_result("Nothing is here yet: set words or a shape, or trace a picture.")
+            self.way_on("there is no outline yet")
+            return
+        left, bottom, right, top = job.outline.bounds
+        loose = self._islands(job)
+        text = f"{right - left:,.1f} × {top - bottom:,.1f} mm."
+        if loose:
+            text += f"\n▲ {counted(loose, 'island')} would fall out: tie them at Join."
+        self.say_result(text)
+        self.way_on("the trace is not done yet" if is_stale(job) else "")
+
+    def islands(self, job: Job) -> int:
+        """Return how many pieces would fall out."""
+        return self._islands(job)
+
+
+def _count_islands(job: Job) -> int:
+    return sum(
+        len(islands([path for path in paths if isinstance(path, Loop)]))
+        for _, paths in job.outline.groups
+    )
+
+
+def _ahead(job: Job, edit: Edit) -> _Ahead:
+    """Return what an edit would do; nothing where it cannot be done."""
+    try:
+        after = edit(job)
+    except SilhuetaError:
+        return _Ahead([], [], [])
+    before, now = _covered(job), _covered(after)
+    old = {id(path) for path in job.outline.taken}
+    lines = [path for path in after.outline.taken if id(path) not in old]
+    return _Ahead(
+        cut_away(before, now, "nonzero") if before else [],
+        cut_away(now, before, "nonzero") if now else [],
+        lines,
+    )
+
+
+def _covered(job: Job) -> list[Loop]:
+    """Return what the pieces of a job cover together, where they overlap as well."""
+    groups = [[solid.outer, *solid.holes] for solid in solids(job.outline.loops)]
+    return put_together("union", groups) if groups else []

@@ -1,0 +1,401 @@
+"""Edits of a job at Build. Contours are named by their keys; none named means all that is cut."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from silhueta.core.build import place
+from silhueta.core.build.bridges import bridged
+from silhueta.core.build.foot import footed
+from silhueta.core.build.lettering import lettered
+from silhueta.core.build.sections import Joint, divided
+from silhueta.core.build.sets import How, parted, put_together
+from silhueta.core.build.shapes import PlateKind, corner_holes, negative, plate_round
+from silhueta.core.build.sheet import Sheet, placed
+from silhueta.core.errors import EditError
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.outline import Contour, Operation, Outline
+from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.geometry.solids import solids
+from silhueta.core.geometry.transform import about, transform
+from silhueta.core.job import Job
+from silhueta.core.words import Lettering, Words
+
+Keys = Sequence[int]
+Align = Literal["centre", "left", "bottom", "space across", "space up"]
+_APART = 20.0  # mm between sections as they are laid out
+_MOST_SHEETS = 50
+
+
+def solid_of(outline: Outline, key: int) -> tuple[int, ...]:
+    """Return the keys of the piece that a contour belongs to: its outer loop and its holes.
+
+    Of a mark, or of a path with two ends, that contour alone.
+    """
+    contour = next((c for c in outline.contours if c.key == key), None)
+    if contour is None:
+        return ()
+    cut = [c for c in outline.contours if c.cut and c.colour == contour.colour]
+    mine = [(c.key, c.path) for c in cut if isinstance(c.path, Loop)]
+    for solid in solids([loop for _, loop in mine]):
+        own = tuple(mine[k][0] for k in (solid.place, *solid.inside))
+        if key in own:
+            return own
+    return (key,)
+
+
+def grouped(job: Job, key: int) -> tuple[int, ...]:
+    """Return what is chosen by a click on a contour: its words, else its solid piece."""
+    for words in job.words:
+        if key in words.keys:
+            return words.keys
+    return solid_of(job.outline, key)
+
+
+def loops_of(job: Job, keys: Keys = ()) -> list[Loop]:
+    """Return the loops that are cut among some contours, or of all.
+
+    Raises
+    ------
+    EditError
+        If there are none.
+
+    """
+    wanted = set(keys)
+    found = [
+        c.path
+        for c in job.outline.contours
+        if c.cut and isinstance(c.path, Loop) and (not wanted or c.key in wanted)
+    ]
+    if not found:
+        raise EditError("there is no closed outline to build on; set words or a shape first")
+    return found
+
+
+def exchanged(job: Job, keys: Keys, loops: Sequence[Path]) -> Job:
+    """Return the job with loops in place of some contours (of all loops that are cut: no keys).
+
+    A contour whose path comes back as it is stays; the first new one takes the first key that went.
+    """
+    wanted = set(keys) or {c.key for c in job.outline.contours if c.cut and c.path.closed}
+    stay = {id(path) for path in loops}
+    gone = [c for c in job.outline.contours if c.key in wanted and id(c.path) not in stay]
+    kept = [c for c in job.outline.contours if c not in gone]
+    there = {id(c.path) for c in kept}
+    colours = {c.colour for c in gone}
+    colour = colours.pop() if len(colours) == 1 else None
+    fresh = [path for path in loops if id(path) not in there]
+    spare = [c.key for c in gone]
+    made = [
+        Contour(path, origin="drawn", colour=colour, key=spare[k] if k < len(spare) else 0)
+        for k, path in enumerate(fresh)
+    ]
+    if not kept and not made:
+        raise EditError("nothing is left: the result is empty")
+    return replace(job, outline=Outline((*kept, *made)))
+
+
+def put(job: Job, paths: Sequence[Path], operation: Operation = "cut") -> Job:
+    """Return the job with paths added to its outline."""
+    made = tuple(Contour(path, operation=operation, origin="drawn") for path in paths)
+    return replace(job, outline=Outline((*job.outline.contours, *made)))
+
+
+def middle_of(job: Job) -> tuple[float, float]:
+    """Return the middle of all that is worked, mm; (0, 0) where there is nothing."""
+    if not job.outline.taken:
+        return 0.0, 0.0
+    left, bottom, right, top = job.outline.bounds
+    return (left + right) / 2, (bottom + top) / 2
+
+
+# words
+
+
+def set_words(job: Job, lettering: Lettering, keys: Keys = ()) -> Job:
+    """Return the job with words set: in place of those that `keys` belong to, else in the middle.
+
+    Raises
+    ------
+    EditError, FileError
+        As for `lettered`.
+
+    """
+    loops = lettered(lettering)
+    old = next((words for words in job.words if set(keys) & set(words.keys)), None)
+    middle = middle_of(job) if old is None else old.middle
+    moved = place.centred_on(loops, middle)
+    base = job
+    if old is not None:
+        kept = tuple(c for c in job.outline.contours if c.key not in old.keys)
+        base = replace(job, outline=Outline(kept))
+    made = put(base, moved)
+    new = tuple(c.key for c in made.outline.contours[-len(moved) :])
+    words = tuple(w for w in job.words if w is not old)
+    if made.name == Job().name:
+        made = replace(made, name=" ".join(lettering.text.split())[:40])
+    return replace(made, words=(*words, Words(lettering, new, middle)))
+
+
+# moved and copied
+
+
+def changed(job: Job, keys: Keys, change: Callable[[Path], Path]) -> Job:
+    """Return the job with a change of every path among some contours (or all of them)."""
+    wanted = set(keys) or {c.key for c in job.outline.contours}
+    contours = tuple(
+        replace(c, path=change(c.path), origin="edited" if c.origin == "traced" else c.origin)
+        if c.key in wanted
+        else c
+        for c in job.outline.contours
+    )
+    return replace(job, outline=Outline(contours))
+
+
+def move(job: Job, keys: Keys, x: float, y: float) -> Job:
+    """Return the job with some contours moved, mm; words among them stay words."""
+    if x == y == 0:
+        return job
+    made = changed(job, keys, lambda path: transform(path, np.eye(2), (x, y)))
+    wanted = set(keys)
+    words = tuple(
+        replace(w, middle=(w.middle[0] + x, w.middle[1] + y))
+        if not wanted or wanted >= set(w.keys)
+        else w
+        for w in job.words
+    )
+    return replace(made, words=words)
+
+
+def turn(job: Job, keys: Keys, degrees: float) -> Job:
+    """Return the job with some contours turned about the middle of their box."""
+    angle = np.radians(degrees)
+    matrix = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    return _about(job, keys, matrix)
+
+
+def mirror(job: Job, keys: Keys, axis: str) -> Job:
+    """Return the job with some contours mirrored in their box; x: left and right exchanged."""
+    return _about(job, keys, np.diag([-1.0, 1.0] if axis == "x" else [1.0, -1.0]))
+
+
+def _about(job: Job, keys: Keys, matrix: np.ndarray) -> Job:
+    wanted = set(keys)
+    paths = [c.path for c in job.outline.contours if not wanted or c.key in wanted]
+    if not paths:
+        raise EditError("there is nothing to turn yet")
+    left, bottom, right, top = bounding_box(paths)
+    middle = ((left + right) / 2, (bottom + top) / 2)
+    return changed(job, keys, lambda path: about(path, matrix, middle))
+
+
+def copies(job: Job, keys: Keys, across: int, up: int, gap: float) -> Job:
+    """Return the job with some contours in rows and columns."""
+    wanted = set(keys)
+    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
+    made = place.copied(paths, across, up, gap)
+    return put(job, made[len(paths) :]) if len(made) > len(paths) else job
+
+
+def align(job: Job, groups: Sequence[Keys], how: Align) -> Job:
+    """Return the job with chosen pieces in line with the first one, or evenly spaced.
+
+    Raises
+    ------
+    EditError
+        If too few are chosen.
+
+    """
+    least = 3 if how in ("space across", "space up") else 2
+    if len(groups) < least:
+        raise EditError(f"choose {'three' if least == 3 else 'two'} pieces on the table first")
+    boxes = np.array([_box(job, keys) for keys in groups])
+    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
+    shifts = np.zeros((len(groups), 2))
+    if how == "centre":
+        shifts = middles[0] - middles
+    elif how in ("left", "bottom"):
+        axis = 0 if how == "left" else 1
+        shifts[:, axis] = boxes[0, axis] - boxes[:, axis]
+    else:
+        axis = 0 if how == "space across" else 1
+        order = np.argsort(middles[:, axis])
+        sizes = boxes[order, 2 + axis] - boxes[order, axis]
+        room = boxes[:, 2 + axis].max() - boxes[:, axis].min() - sizes.sum()
+        starts = boxes[:, axis].min() + np.cumsum(sizes + room / (len(groups) - 1)) - sizes
+        starts -= room / (len(groups) - 1)
+        shifts[order, axis] = starts - boxes[order, axis]
+    for keys, (x, y) in zip(groups, shifts.tolist(), strict=True):
+        job = move(job, keys, x, y)
+    return job
+
+
+def _box(job: Job, keys: Keys) -> tuple[float, float, float, float]:
+    wanted = set(keys)
+    return bounding_box([c.path for c in job.outline.contours if c.key in wanted])
+
+
+def part_at(job: Job, keys: Keys, at: tuple[float, float], upright: bool) -> Job:
+    """Return the job with some loops parted along a line through a place, upright or level."""
+    end = (at[0], at[1] + 1) if upright else (at[0] + 1, at[1])
+    one, two = parted(loops_of(job, keys), at, end)
+    return exchanged(job, keys, [*one, *two])
+
+
+def with_foot(
+    job: Job, keys: Keys, at: tuple[float, float], length: float, depth: float, relief: float
+) -> Job:
+    """Return the job with a foot on the straight edge nearest to a place."""
+    loops = [loop for solid in solids(loops_of(job, keys)) for loop in (solid.outer, *solid.holes)]
+    return exchanged(job, keys, footed(loops, at, length, depth, relief))
+
+
+# put together
+
+
+def combine(job: Job, how: How, groups: Sequence[Keys]) -> Job:
+    """Return the job with a set operation of chosen pieces, the first of which is the base.
+
+    Raises
+    ------
+    EditError
+        If fewer than two are chosen, or nothing is left.
+
+    """
+    if len(groups) < 2:
+        raise EditError("choose two pieces on the table first; the first one is the base")
+    loops = [loops_of(job, keys) for keys in groups]
+    return exchanged(job, [key for keys in groups for key in keys], put_together(how, loops))
+
+
+def remade(job: Job, keys: Keys, make: Callable[[list[Loop]], Sequence[Loop]]) -> Job:
+    """Return the job with what `make` makes of some loops (or of all) in their place."""
+    made = list(make(loops_of(job, keys)))
+    if not made:
+        raise EditError("nothing is left: the result is empty")
+    return exchanged(job, keys, made)
+
+
+def plate(
+    job: Job,
+    kind: PlateKind,
+    size: tuple[float, float] | None,
+    radius: float,
+    margin: float,
+    holes: float | None = None,
+    cut_out: bool = False,
+) -> Job:
+    """Return the job with a plate round all that is cut.
+
+    Parameters
+    ----------
+    holes : float or None, mm
+        Diameter of four holes near its corners.
+    cut_out : bool
+        What is there is cut out of the plate: what goes and what stays exchanged.
+
+    Raises
+    ------
+    EditError
+        If the plate is too small, or a word lies where a hole is to be.
+
+    """
+    loops = loops_of(job)
+    made = plate_round(loops, kind, size, radius, margin)
+    bores = corner_holes(made[0], holes, max(margin / 2, 1.0)) if holes else []
+    if cut_out:
+        return exchanged(job, (), [*negative(loops, made), *bores])
+    return put(job, [*made, *bores])
+
+
+def tie(job: Job, width: float, count: int) -> tuple[Job, int, int]:
+    """Return the job with its islands tied, how many ties that took, and how many islands are left.
+
+    Raises
+    ------
+    EditError
+        If there is no island.
+
+    """
+    loops = loops_of(job)
+    done = bridged(loops, width, count)
+    if not done.ties and not done.left:
+        raise EditError("there is no island: nothing would fall out")
+    return exchanged(job, (), done.loops), len(done.ties), len(done.left)
+
+
+# divided and laid out
+
+
+def divide(
+    job: Job, bed: tuple[float, float], joint: Joint, clearance: float
+) -> tuple[Job, tuple[str, ...]]:
+    """Return the job in sections side by side, with registration marks, and what is not clear.
+
+    Raises
+    ------
+    EditError
+        If the bed is too small, or everything fits it already.
+
+    """
+    cut = divided(loops_of(job), bed, joint, clearance)
+    if len(cut.sections) < 2:
+        raise EditError("it fits the bed as it is")
+    paths: list[Path] = []
+    marks: list[Path] = []
+    for section in cut.sections:
+        shift = (section.column * _APART, section.row * _APART)
+        paths += [transform(loop, np.eye(2), shift) for loop in section.loops]
+        marks += [transform(mark, np.eye(2), shift) for mark in cut.marks_of(section)]
+    return put(exchanged(job, (), paths), marks, "mark"), cut.doubts
+
+
+def pieces(job: Job) -> list[list[Path]]:
+    """Return each solid piece with what is marked or engraved on it, mm."""
+    loops = loops_of(job)
+    found: list[list[Path]] = []
+    boxes = []
+    for solid in sorted(solids(loops), key=lambda s: bounding_box([s.outer])[:2]):
+        found.append([solid.outer, *solid.holes])
+        boxes.append(bounding_box([solid.outer]))
+    for _, path in job.outline.others:
+        x, y = path.nodes.mean(axis=0).tolist()
+        for k, (left, bottom, right, top) in enumerate(boxes):
+            if left <= x <= right and bottom <= y <= top:
+                found[k].append(path)
+                break
+    return found
+
+
+def on_sheet(job: Job, sheet: Sheet, count: int = 1) -> tuple[Job, list[float]]:
+    """Return the job with each piece placed on sheets, side by side, and how full these are.
+
+    Raises
+    ------
+    EditError
+        If one does not fit.
+
+    """
+    parts = pieces(job)
+    if not 1 <= count <= place.MOST:
+        raise EditError(f"from 1 to {place.MOST:,} copies can be made, not {count:,}")
+    got = placed(parts * count, sheet, most_sheets=_MOST_SHEETS)
+    if got.left:
+        left, bottom, right, top = bounding_box(parts[got.left[0] % len(parts)])
+        raise EditError(
+            f"{len(got.left)} of {len(parts) * count} pieces do not fit the sheet, such as one of "
+            f"{right - left:.1f} × {top - bottom:.1f} mm; take a larger sheet"
+        )
+    paths = [
+        transform(path, np.eye(2), (k * (sheet.width + _APART), 0.0))
+        for k, own in enumerate(got.sheets)
+        for path in own
+    ]
+    loops = [path for path in paths if isinstance(path, Loop)]
+    marks = [path for path in paths if isinstance(path, OpenPath)]
+    bare = replace(job, outline=Outline(()), words=())
+    return put(put(bare, loops), marks, "mark"), got.fill
