@@ -114,13 +114,23 @@ def panels(count: int = 50) -> Rows:
 
 
 def offsets() -> Rows:
-    """Grow an outline of 10,000 segments beside shapely's buffer of 64 segments a quarter."""
+    """Grow outlines of 10,000 segments beside shapely's buffer of 64 segments a quarter.
+
+    One clean, whose edges only need trimming, and one ragged, whose edges vanish by the hundred.
+    """
+    rows: Rows = {}
+    for name, ragged in (("clean", 0.0), ("ragged", 0.05)):
+        rows |= {f"{name}: {key}": value for key, value in _offset(ragged).items()}
+    return rows
+
+
+def _offset(ragged: float) -> Rows:
     count = 5_000
     angle = 2 * np.pi * np.arange(count) / count
     rng = np.random.default_rng(3)
-    radius = 200 + 6 * np.sin(40 * angle) + rng.normal(0, 0.05, count)
+    radius = 200 + 6 * np.sin(40 * angle) + rng.normal(0, ragged, count)
     nodes = np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
-    bulges = np.tile([0.02, 0.0], count // 2)
+    bulges = np.tile([0.02 if ragged else 0.001, 0.0], count // 2)
     outer = Loop(nodes, (bulges != 0).astype(np.uint8), bulges)
     inner = Loop(0.7 * nodes[::-1])
     loops = [outer, inner]

@@ -19,8 +19,10 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.core.build.recipe import Built, Recipe
     from silhueta.core.files.svg_read import FileUnit
+    from silhueta.core.geometry.outline import Outline
     from silhueta.core.geometry.path import Path
 
+_NO_LAYERS = ("text", "how", "offset", "plate", "bridge", "sections", "copies", "sheet", "turn")
 _FILE = click.Path(path_type=File)
 F = TypeVar("F", bound=Callable[..., Any])
 _SETS = (
@@ -69,6 +71,8 @@ def _options(command: F) -> F:
         click.option("--copies", type=Grid(), help="So many across and up."),
         click.option("--gap", type=zero, default="5mm", **shown, help="Between copies, on sheets."),
         click.option("--sheet", type=Size(), help="Place parts and copies on sheets."),
+        click.option("--trap", type=zero, help="One file a colour, each reaching under the next."),
+        click.option("--base", **flag, help="A solid piece below all colours."),
         click.option(
             "--file-units", type=units, help="Of files that do not say. [SVG: px, DXF: mm]"
         ),
@@ -90,10 +94,15 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
 
     The first file is the base; none is needed with --text. Done in this order: turn and mirror,
     text, sets, offset, plate, bridges, sections, copies, sheet. Of several sections or sheets each
-    gets a file: OUT-1, OUT-2 ...
+    gets a file: OUT-1, OUT-2 ...; with --trap each colour of the one file: OUT-14344d ...
     """
     from silhueta.core.apart.ask import ready
 
+    if given["trap"] is not None:
+        _write_layers(files, output, given)
+        return
+    if given["base"]:
+        raise click.UsageError("--base does nothing without --trap")
     recipe = _recipe(files, given)
     for file in files or (File(),):
         check_outputs(output, file, {"--report": (given["report"], ".json")})
@@ -145,6 +154,45 @@ def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
     return Recipe(**told)
 
 
+def _write_layers(files: tuple[File, ...], output: tuple[File, ...], given: dict[str, Any]) -> None:
+    """Write a file for each colour, with registration marks at the same places."""
+    if len(files) != 1 or any(given[name] for name in _NO_LAYERS):
+        raise click.UsageError("--trap goes with one file, --base and --mirror x alone")
+    check_outputs(output, files[0], {"--report": (given["report"], ".json")})
+    from silhueta.core.apart.ask import ready
+
+    ready()
+    from silhueta.core.build.layers import layers
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.atomic import all_or_none
+    from silhueta.core.files.export import export
+    from silhueta.core.geometry.outline import Contour, Outline
+    from silhueta.core.geometry.path import Loop
+
+    work = Work(Progress())
+    with work.stage("read"):
+        groups = [
+            (colour, [path for path in paths if isinstance(path, Loop)])
+            for colour, paths in _outline(files[0], given["file_units"]).groups
+            if colour is not None
+        ]
+    with work.stage("build"):
+        made = layers(groups, given["trap"], given["base"], True, given["mirror"] == "x")
+    content: dict[str, Any] = {"layers": []}
+    with all_or_none(), work.stage("write"):
+        for layer in made:
+            contours = [Contour(loop) for loop in layer.loops]
+            contours += [Contour(path, operation="mark") for path in layer.marks]
+            drawing = draw(Outline(tuple(contours)), given["units"], "corner")
+            for target in output:
+                name = target.with_name(f"{target.stem}-{layer.name}{target.suffix}")
+                proof = export(drawing, name, CutFileSettings(dxf_version=given["dxf_version"]))
+                size = [round(v, 6) for v in proof.figures.size_mm]
+                content["layers"].append({"file": name.name, "size_mm": size})
+    if given["report"] is not None:
+        write_report(given["report"], content, work)
+
+
 def _write(done: Built, output: tuple[File, ...], given: dict[str, Any], work: Work) -> None:
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
@@ -188,13 +236,17 @@ def _write(done: Built, output: tuple[File, ...], given: dict[str, Any], work: W
 
 
 def _read(file: File, units: FileUnit | None) -> list[Path]:
+    return list(_outline(file, units).taken)
+
+
+def _outline(file: File, units: FileUnit | None) -> Outline:
     if file.suffix.lower() == ".silhueta":
         from silhueta.core.files.job_file import load_job
 
-        paths = list(load_job(file).outline.taken)
-        if not paths:
+        kept = load_job(file).outline
+        if not kept.taken:
             raise FileError(f"{file.name} has no outline yet; trace it first")
-        return paths
+        return kept
     from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.inspect_file import read_drawing
 
@@ -204,4 +256,4 @@ def _read(file: File, units: FileUnit | None) -> list[Path]:
     if not found.paths:
         raise FileError(f"{file.name} holds no outline; convert texts and pictures to outlines")
     outline, _, _ = on_page(found, "auto")
-    return list(outline.taken)
+    return outline

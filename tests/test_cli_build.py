@@ -112,6 +112,31 @@ def test_a_panel_comes_in_files_of_sections_and_copies_on_a_sheet(call, files, t
     assert "do not fit the sheet" in err
 
 
+def test_colours_come_as_layers_with_marks_at_the_same_places(call, tmp_path):
+    file, report = tmp_path / "emblem.svg", tmp_path / "emblem.json"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="60mm" viewBox="0 0 80 60">'
+        '<rect width="80" height="60" fill="#14344d"/>'
+        '<circle cx="40" cy="30" r="20" fill="#c79a3b"/>'
+        "</svg>"
+    )
+    options = ["--trap", "1mm", "--base", "--mirror", "x", "--report", report]
+    assert call("build", file, "-o", tmp_path / "cut.dxf", *options)[0] == 0
+    told_ = told(report)["layers"]
+    assert [one["file"] for one in told_] == ["cut-base.dxf", "cut-14344d.dxf", "cut-c79a3b.dxf"]
+    assert all(one["size_mm"] == pytest.approx([100, 80], abs=1e-6) for one in told_)
+    areas = [inspect_file(tmp_path / one["file"])["area_mm2"] for one in told_]
+    marks = 4 * math.pi * 1.5**2
+    under = 80 * 60 - math.pi * 19**2
+    assert areas == pytest.approx([4800 + marks, under + marks, math.pi * 400 + marks], abs=0.01)
+    assert call("build", file, "-o", tmp_path / "x.dxf", "--trap", "1mm", "--turn", "5")[0] == 2
+    plain = tmp_path / "plain.dxf"
+    assert call("build", file, "-o", plain, "--union")[0] == 0
+    code, _, err = call("build", plain, "-o", tmp_path / "x.dxf", "--trap", "1mm")
+    assert code == 1
+    assert "no colours" in err
+
+
 @pytest.mark.parametrize(
     ("options", "says"),
     [

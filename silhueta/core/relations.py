@@ -15,6 +15,7 @@ Kind = Literal[
     "level",
     "plumb",
     "angle",
+    "between",  # two edges, the angle between the ways they run from where they would meet
     "parallel",
     "perpendicular",
     "collinear",
@@ -68,15 +69,16 @@ class Dimension:
 
     Parameters
     ----------
-    kind : {"width", "height", "diameter", "length", "distance"}
-        Over all; of a round; of an edge; between two centres or edges.
+    kind : {"width", "height", "diameter", "radius", "length", "distance", "angle"}
+        Over all; of a circle; of an arc; of an edge; between two centres or edges; between edges
+        that are not parallel.
     refs : tuple of Ref
         Of what; none over all.
     measured : float or None, mm
-        What the calipers say.
+        What the calipers say; of an angle degrees.
 
     """
 
-    kind: Literal["width", "height", "diameter", "length", "distance"]
+    kind: Literal["width", "height", "diameter", "radius", "length", "distance", "angle"]
     refs: tuple[Ref, ...] = ()
     measured: float | None = None

@@ -241,3 +241,31 @@ def test_offers_of_less_certainty_are_taken_when_asked_for(hand, sheet):
     many = len(sheet.offers._enough)
     assert many > few
     assert f"Take {many}" in sheet.offers.sure.text()
+
+
+def test_offers_speak_in_inches_and_angles_in_degrees(hand, sheet):
+    hand.window.session.set_units("in")
+    hand.settle()
+    hand.click("show-perpendicular")
+    hand.settle()
+    texts = [label.text() for label in sheet.offers.findChildren(QLabel)]
+    told = next(text for text in texts if "is square to" in text)
+    assert "2.362 in" in told or "3.937 in" in told
+    assert "°" in told
+    hand.window.session.set_units("mm")
+    sheet.show_page("calipers")
+    slanted = Loop([[0, 0], [100, 0], [80, 60], [0, 60.0]])
+    hand.window.session.start(
+        set_imported(Job(), Outline((Contour(slanted, origin="imported"),)), "Plate")
+    )
+    hand.settle()
+    hand.window.table.fit()
+    hand.click("choice-two")
+    press(hand, 50, 0)
+    press(hand, 90, 30)
+    (field,) = sheet.calipers.fields
+    hand.type(field, "70")
+    hand.click("drive")
+    edges = paths(hand)[0].ends - paths(hand)[0].starts
+    turn = math.atan2(edges[1][1], edges[1][0]) - math.atan2(edges[0][1], edges[0][0])
+    assert math.degrees(turn) == pytest.approx(110, abs=1e-6)

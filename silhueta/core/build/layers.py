@@ -32,6 +32,11 @@ class Layer(NamedTuple):
     loops: list[Loop]
     marks: list[Path]
 
+    @property
+    def name(self) -> str:
+        """What tells its file from the others': its colour as six digits, or "base"."""
+        return "base" if self.colour is None else "{:02x}{:02x}{:02x}".format(*self.colour)
+
 
 def layers(
     groups: Sequence[tuple[Rgb, Sequence[Loop]]],

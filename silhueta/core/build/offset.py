@@ -18,6 +18,7 @@ from typing import Literal
 
 import numpy as np
 
+from silhueta.core.build.trimmed import trimmed
 from silhueta.core.errors import EditError
 from silhueta.core.fitting.fit import along
 from silhueta.core.geometry.biarcs import with_arcs
@@ -65,6 +66,9 @@ def offset(loops: Sequence[Loop], by: float, corners: Corners = "round") -> list
     solid = orient(plain, nest(plain))
     if by < 0:  # a solid no broader than twice that is gone, without looking closer
         solid = [loop for loop in solid if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
+    plainly = trimmed(solid, by, corners)
+    if plainly is not None:
+        return plainly
     raw = [path for path in (_raw(loop, by, corners) for loop in solid) if path is not None]
     return [loop for loop in covered(raw, "positive") if abs(signed_area(loop)) > _SLIVER]
 

@@ -23,6 +23,7 @@ from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Dimension, Ref, Relation
 from silhueta.core.truing.edits import parted, with_truth
 from silhueta.core.truing.features import Feature, Noise
+from silhueta.core.truing.meaning import signed_between
 from silhueta.core.truing.solve import solve
 
 _PARALLEL = math.radians(3.0)  # between edges whose distance is measured
@@ -56,7 +57,7 @@ class Fit(NamedTuple):
 def rows(job: Job, noise: Noise) -> list[Row]:
     """Return the list of a job held against its outline."""
     return [
-        Row(dimension, says(job.outline, dimension), _sigma(dimension, noise))
+        Row(dimension, says(job.outline, dimension), _sigma(job.outline, dimension, noise))
         for dimension in job.calipers
     ]
 
@@ -72,8 +73,12 @@ def says(outline: Outline, dimension: Dimension) -> float | None:
     if None in shapes:
         return None
     found = [shape for shape in shapes if shape is not None]
-    if dimension.kind == "diameter":
-        return None if found[0].radius is None else 2 * found[0].radius
+    if dimension.kind in ("diameter", "radius"):
+        radius = found[0].radius
+        return radius if radius is None or dimension.kind == "radius" else 2 * radius
+    if dimension.kind == "angle":
+        signed = signed_between(*(np.array([shape.start, shape.end]) for shape in found))
+        return None if signed is None else abs(math.degrees(signed))
     if dimension.kind == "length":
         return math.dist(found[0].start, found[0].end)
     return _between(*found)
@@ -122,8 +127,15 @@ def _between(one: Shape, two: Shape) -> float:
     return abs(dx * (y - one.start[1]) - dy * (x - one.start[0])) / math.hypot(dx, dy)
 
 
-def _sigma(dimension: Dimension, noise: Noise) -> float:
-    """Return the standard uncertainty of what an outline says, mm: both edges, and the scale."""
+def _sigma(outline: Outline, dimension: Dimension, noise: Noise) -> float:
+    """Return the standard uncertainty of what an outline says: both edges, and the scale.
+
+    In mm, of an angle in degrees.
+    """
+    if dimension.kind == "angle":
+        shapes = [round_or_line(outline, ref) for ref in dimension.refs]
+        short = min((math.dist(s.start, s.end) for s in shapes if s is not None), default=1.0)
+        return math.degrees(2 * math.hypot(noise.point, noise.whole) / max(short, 1e-6))
     edges = math.sqrt(2) * math.hypot(noise.point / 2, noise.whole)
     return math.hypot(edges, noise.scale * (dimension.measured or 0.0))
 
@@ -139,14 +151,15 @@ def dimension_of(features: Sequence[Feature]) -> Dimension:
     """
     if len(features) == 1:
         (one,) = features
-        return Dimension("length" if one.kind == "line" else "diameter", (one.ref,))
+        kinds = {"line": "length", "arc": "radius", "circle": "diameter"}
+        return Dimension(kinds[one.kind], (one.ref,))  # type: ignore[arg-type]
     one, two = features
     if one.ref == two.ref:
         raise EditError("pick two different edges or holes to measure between")
     if one.kind == two.kind == "line":
         turn = abs(math.remainder(one.angle - two.angle, math.pi))
         if turn > _PARALLEL:
-            raise EditError("these two edges are not parallel, so there is no one distance")
+            return Dimension("angle", (one.ref, two.ref))
     return Dimension("distance", (one.ref, two.ref))
 
 
@@ -159,7 +172,7 @@ def fit_scale(found: Sequence[Row]) -> Fit:
         If nothing was measured, or the factor cannot be meant.
 
     """
-    told = [row for row in found if row.off is not None]
+    told = [row for row in found if row.off is not None and row.dimension.kind != "angle"]
     if not told:
         raise EditError("type what the calipers say of at least one dimension first")
     measured = np.array([row.dimension.measured for row in told], np.float64)
@@ -180,7 +193,9 @@ def scaled(job: Job, factor: float) -> Job:
     """Return the job with its outline so many times as large, relations and their sizes with it."""
     contours = tuple(replace(c, path=scale(c.path, factor)) for c in job.outline.contours)
     relations = tuple(
-        r if r.value is None or r.kind == "angle" else replace(r, value=r.value * factor)
+        r
+        if r.value is None or r.kind in ("angle", "between")
+        else replace(r, value=r.value * factor)
         for r in job.relations
     )
     return with_truth(job, Outline(contours), relations)
@@ -213,8 +228,9 @@ def driven(job: Job) -> Job:
             raise TruingError(f"what row {number + 1} of the list names is gone", number)
         if abs(said - dimension.measured) > MOST * said:
             raise TruingError(
-                f"row {number + 1} of the list says {dimension.measured:.2f} mm where the outline "
-                f"says {said:.2f}: check the row and its unit",
+                f"row {number + 1} of the list says {dimension.measured:.2f}"
+                f"{'°' if dimension.kind == 'angle' else ' mm'} where the outline says "
+                f"{said:.2f}: check the row and its unit",
                 number,
             )
     sizes = [_relation(dimension) for dimension in wanted]
@@ -235,7 +251,10 @@ def driven(job: Job) -> Job:
 
 def _relation(dimension: Dimension) -> Relation:
     assert dimension.measured is not None
-    if dimension.kind == "diameter":
-        return Relation("radius", dimension.refs, dimension.measured / 2)
+    if dimension.kind in ("diameter", "radius"):
+        size = dimension.measured / (2 if dimension.kind == "diameter" else 1)
+        return Relation("radius", dimension.refs, size)
+    if dimension.kind == "angle":
+        return Relation("between", dimension.refs, dimension.measured)
     kind = "length" if dimension.kind == "length" else "distance"
     return Relation(kind, dimension.refs, dimension.measured)  # type: ignore[arg-type]

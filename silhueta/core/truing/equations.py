@@ -157,6 +157,14 @@ def turned_on(v: Rows, w: Floats) -> Rows:
     return np.stack([bx - c * ax + s * ay, by - s * ax - c * ay], axis=1)
 
 
+def between(v: Rows, w: Floats) -> Rows:
+    """Let the second line run as the first one turned (values cosine, sine), either way."""
+    (ax, ay), (bx, by) = _direction(v, 0), _direction(v, 4)
+    c, s = w[:, 0], w[:, 1]
+    across = (c * ax - s * ay) * by - (s * ax + c * ay) * bx
+    return _one(across / np.sqrt(_size(ax, ay) * _size(bx, by)))
+
+
 def apart_lines(v: Rows, w: Floats) -> Rows:
     """Put the middle of the second line so far (values distance, side) from the first."""
     dx, dy = _direction(v, 0)

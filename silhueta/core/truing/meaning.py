@@ -16,6 +16,7 @@ from silhueta.core.truing import equations as e
 if TYPE_CHECKING:
     from silhueta.core.truing.system import Function, System
 
+_PARALLEL = 1e-3  # sine of an angle between lines that is none
 Made = tuple["Function", list[int], list[float]]
 
 
@@ -67,6 +68,8 @@ def equations_of(relation: Relation, system: System) -> Iterator[Made]:
         yield _joint(relation, system)
     elif kind == "distance":
         yield _distance(relation, system)
+    elif kind == "between":
+        yield _between(relation, system)
     elif kind == "regular":
         yield from _regular(relation, system)
     elif kind == "symmetric":
@@ -169,6 +172,35 @@ def _grid(system: System, holes: list[list[int]], centres: Floats, wide: int) ->
     for k, columns in enumerate(holes):
         row, column = divmod(k, wide)
         yield e.IN_GRID[len(columns)], columns + extra, [float(column), float(row)]
+
+
+def _between(relation: Relation, system: System) -> Made:
+    """Return the equation of an angle between two lines, on the side where it is now."""
+    one, two = (system.line(ref) for ref in relation.refs)
+    ends = [np.array([system.value(c) for c in line]).reshape(2, 2) for line in (one, two)]
+    signed = signed_between(*ends)
+    size = math.radians(_told(relation.value, relation.kind))
+    if signed is None or not 0 < size < math.pi:
+        raise TruingError("an angle is between two edges that are not parallel, 0 to 180 degrees")
+    turn = math.copysign(size, signed)
+    return e.between, one + two, [math.cos(turn), math.sin(turn)]
+
+
+def signed_between(one: Floats, two: Floats) -> float | None:
+    """Return the angle from one line to another, each run from where they would meet, radians.
+
+    Lines as their ends (2, 2); None where they are parallel.
+    """
+    u, v = one[1] - one[0], two[1] - two[0]
+    across = float(u[0] * v[1] - u[1] * v[0])
+    if abs(across) < _PARALLEL * float(np.hypot(*u) * np.hypot(*v)):
+        return None
+    off = two[0] - one[0]
+    meet = one[0] + float(off[0] * v[1] - off[1] * v[0]) / across * u
+    a, b = one.mean(axis=0) - meet, two.mean(axis=0) - meet
+    u = u if float(u @ a) >= 0 else -u
+    v = v if float(v @ b) >= 0 else -v
+    return math.atan2(float(u[0] * v[1] - u[1] * v[0]), float(u @ v))
 
 
 def _regular(relation: Relation, system: System) -> Iterator[Made]:

@@ -43,7 +43,7 @@ def fit_stretch(outline: Outline, found: Sequence[Row]) -> Stretch:
         If the rows do not tell of both ways, or the factors cannot be meant.
 
     """
-    told = [row for row in found if row.off is not None]
+    told = [row for row in found if row.off is not None and row.dimension.kind != "angle"]
     ways = np.array([_way(outline, row.dimension) for row in told]).reshape(-1, 2) ** 2
     if not told or ways.sum(axis=0).min() < _TOLD * len(told) or len(told) < 2:
         raise EditError(
@@ -81,7 +81,7 @@ def _way(outline: Outline, dimension: Dimension) -> tuple[float, float]:
         return (1.0, 0.0) if dimension.kind == "width" else (0.0, 1.0)
     shapes = [round_or_line(outline, ref) for ref in dimension.refs]
     lines = [shape for shape in shapes if shape is not None and shape.radius is None]
-    if dimension.kind == "diameter":
+    if dimension.kind in ("diameter", "radius"):
         return math.sqrt(0.5), math.sqrt(0.5)
     if lines:
         x, y = _unit(lines[0].start, lines[0].end)

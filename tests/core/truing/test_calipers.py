@@ -111,10 +111,11 @@ def test_a_row_that_cannot_be_is_named(job, dimension, row, says):
     assert caught.value.relation == row
 
 
-def test_two_edges_that_are_not_parallel_have_no_distance(job):
+def test_two_edges_have_a_distance_or_an_angle(job):
     found = features(job.outline, NOISE)
-    with pytest.raises(EditError, match="not parallel"):
-        dimension_of([found[0], found[1]])
+    assert dimension_of([found[0], found[1]]).kind == "angle"
+    with pytest.raises(EditError, match="two different"):
+        dimension_of([found[0], found[0]])
     assert dimension_of([found[1], found[3]]).kind == "distance"
     assert dimension_of([found[4]]).kind == "diameter"
 
@@ -123,7 +124,6 @@ def test_what_no_longer_holds_says_so_and_holds_again_or_is_released(job):
     made = driven(listed(job, Dimension("diameter", (Ref(2),), 8.2)))
     moved = scaled(made, 1.01)
     assert held(moved)[0].relation.value == pytest.approx(4.141)  # sizes go with it
-    from dataclasses import replace
 
     plain = Outline(
         tuple(
@@ -172,3 +172,27 @@ def test_a_scanner_that_stretches_one_way_is_undone_and_circles_stay_circles(job
 def test_two_factors_that_cannot_be_meant_are_refused(job, dimensions, said):
     with pytest.raises(EditError, match=said):
         fit_stretch(job.outline, rows(listed(job, *dimensions), NOISE))
+
+
+def test_radii_of_arcs_and_angles_between_edges_are_measured_and_driven():
+    corner = Loop(
+        [[0, 0], [50, 0], [60, 10], [60, 40], [20, 42.0]],
+        [0, 1, 0, 0, 0],
+        [0, math.tan(math.pi / 8), 0, 0, 0],
+    )
+    job = set_imported(Job(), Outline((Contour(corner),)), "Plate")
+    found = {f.ref.segment: f for f in features(job.outline, NOISE)}
+    radius = dimension_of([found[1]])
+    angle = dimension_of([found[4], found[0]])
+    assert (radius.kind, angle.kind) == ("radius", "angle")
+    told = rows(listed(job, radius, angle), NOISE)
+    assert [row.says for row in told] == pytest.approx([10, math.degrees(math.atan2(42, 20))])
+    wanted = listed(job, replace(radius, measured=9.5), replace(angle, measured=65.0))
+    made = driven(wanted)
+    assert [row.off for row in rows(made, NOISE)] == pytest.approx([0, 0], abs=1e-7)
+    assert all(one.state == "holds" for one in held(made))
+    with pytest.raises(EditError, match="check the unit"):
+        fit_scale(rows(listed(job, replace(radius, measured=0.4)), NOISE))
+    alone = listed(job, replace(angle, measured=65.0))
+    with pytest.raises(EditError, match="at least one dimension"):
+        fit_scale(rows(alone, NOISE))

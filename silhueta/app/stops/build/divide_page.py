@@ -142,12 +142,9 @@ class DividePage(BuildPage):
         def made() -> list[tuple[str, Outline]]:
             found = []
             for layer in layers(groups, trap, base, True, flip):
-                name = (
-                    "base" if layer.colour is None else "{:02x}{:02x}{:02x}".format(*layer.colour)
-                )
                 contours = [Contour(loop) for loop in layer.loops]
                 contours += [Contour(path, operation="mark") for path in layer.marks]
-                found.append((name, Outline(tuple(contours))))
+                found.append((layer.name, Outline(tuple(contours))))
             return found
 
         self.sheet.save_apart.emit(made)

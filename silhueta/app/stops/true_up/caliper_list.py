@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
@@ -12,7 +13,7 @@ from silhueta.app.look.icons import icon
 from silhueta.app.session import Session
 from silhueta.app.stops.true_up.picking import PickingPage
 from silhueta.app.table.dimension_layer import DimensionLayer, Drawn
-from silhueta.app.widgets import Choice, Field, Note, clear, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, clear, read_number, row, sentence
 from silhueta.core.errors import SilhuetaError, TruingError
 from silhueta.core.job import Job
 from silhueta.core.relations import Dimension
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from silhueta.app.table.table import Table
     from silhueta.app.tracing import Tracing
 
-_NAMES = {"diameter": "Ø", "length": "edge", "distance": "gap"}
+_NAMES = {"diameter": "Ø", "radius": "R", "length": "edge", "distance": "gap", "angle": "∠"}
 
 
 class CaliperList(PickingPage):
@@ -165,24 +166,30 @@ class CaliperList(PickingPage):
         units, dimension = self._session.units, one.dimension
         line = QWidget(self)
         name = _NAMES.get(dimension.kind, dimension.kind)
-        said = "gone" if one.says is None else _bare(one.says, units)
+        bare = partial(_degrees if dimension.kind == "angle" else _bare, units=units)
+        said = "gone" if one.says is None else bare(one.says)
         label = QLabel(f"{number + 1}. {name} {said}", line)
         label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         field = Field(
             f"Row {number + 1}, measured",
-            lambda text: parse_length(text, self._session.units, zero=True),
+            _read_angle
+            if dimension.kind == "angle"
+            else lambda text: parse_length(text, self._session.units, zero=True),
             line,
         )
         field.setFixedWidth(64)
         if dimension.measured is not None:
-            field.show_value(_bare(dimension.measured, units))
-        off = "" if one.off is None else _bare(one.off, units, "+")
+            field.show_value(bare(dimension.measured))
+        off = "" if one.off is None else bare(one.off, sign="+")
         beyond = one.off is not None and abs(one.off) > 2 * one.sigma
         mark = "▲ " if number == self._culprit or beyond else ""
         told = QLabel(f"{mark}{off}", line)
         told.setFixedWidth(54)
+        good = format_length(2 * one.sigma, units)
+        if dimension.kind == "angle":
+            good = bare(2 * one.sigma)
         told.setToolTip(
-            f"what the outline says is good to ± {format_length(2 * one.sigma, units)}"
+            f"what the outline says is good to ± {good}"
             + ("; it differs by more" if beyond else "")
         )
         away = QPushButton(icon("close"), "", line)
@@ -264,9 +271,10 @@ class CaliperList(PickingPage):
                 continue
             known = [shape for shape in shapes if shape is not None]
             size = one.dimension.measured if one.dimension.measured is not None else one.says
-            text = f"{number + 1}: {_bare(size, self._session.units)}"
+            bare = _degrees if one.dimension.kind == "angle" else _bare
+            text = f"{number + 1}: {bare(size, self._session.units)}"
             start, end = known[0].centre, known[-1].centre
-            is_round = one.dimension.kind == "diameter"
+            is_round = one.dimension.kind in ("diameter", "radius")
             if is_round:
                 angle = math.radians(45 + 40 * (number % 3))
                 end = (
@@ -284,6 +292,16 @@ class CaliperList(PickingPage):
 
 def _percent(factor: float) -> str:
     return f"{100 * (factor - 1):+.2f} %"
+
+
+def _read_angle(text: str) -> float:
+    return read_number(text, "°", 0, 180, "an angle")
+
+
+def _degrees(value: float, units: Unit, sign: str = "") -> str:
+    """Return an angle as a row shows it; the unit of lengths is nothing to it."""
+    del units
+    return f"{0.0 if abs(value) < 0.005 else value:{sign}.2f}°"
 
 
 def _bare(mm: float, units: Unit, sign: str = "") -> str:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
-from silhueta.app.stops.true_up.words import WORDS, relation_told, told
+from silhueta.app.stops.true_up.words import WORDS, in_units, relation_told, told
 from silhueta.app.table.marked_layer import LitLayer, OfferLayer
 from silhueta.app.widgets import Choice, Note, clear, heading, row, sentence
 from silhueta.app.work import Bench
@@ -209,8 +209,9 @@ class TrueUpOffers(QWidget):
     def _one(self, number: int, offer: TruingOffer) -> QWidget:
         line = QWidget(self)
         note = Note(parent=line)
+        units = self._session.units
         percent = min(99, round(100 * offer.share))
-        note.say(f"{number}. {sentence(offer.text)} {percent}\u00a0%\u00a0sure.")
+        note.say(f"{number}. {sentence(in_units(offer.text, units))} {percent}\u00a0%\u00a0sure.")
         take = QPushButton("Take", line)
         take.setObjectName(f"take-one-{number}")
         take.setFixedWidth(64)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
+
 from silhueta.core.relations import Relation
 from silhueta.core.truing.offer import OfferKind
-from silhueta.core.units import Unit, format_length
+from silhueta.core.units import MM_PER_INCH, Unit, format_length
 
+_LENGTH = re.compile(r"\d+\.\d+(?![\d.]*°)")
 # one, many, and what is done, as a step of the history
 WORDS: dict[OfferKind, tuple[str, str, str]] = {
     "tangent": ("smooth joint", "smooth joints", "Made smooth"),
@@ -31,6 +34,18 @@ def told(kind: OfferKind, count: int) -> str:
     return f"{count:,} {one if count == 1 else many}"
 
 
+def in_units(text: str, units: Unit) -> str:
+    """Return an offer's text, whose lengths are in mm, in the unit on screen.
+
+    Sizes by name, after a colon, stay what they are called.
+    """
+    if units == "mm":
+        return text
+    told, colon, name = text.partition(": ")
+    told = _LENGTH.sub(lambda m: f"{float(m[0]) / MM_PER_INCH:.3f}", told)
+    return told.replace(" mm", " in") + colon + name
+
+
 def relation_told(relation: Relation, units: Unit) -> str:
     """Return a relation in words."""
     kind, value, count = relation.kind, relation.value, len(relation.refs)
@@ -41,6 +56,8 @@ def relation_told(relation: Relation, units: Unit) -> str:
             return f"{kind} {format_length(value, units, 3)}"
         case "angle":
             return f"at {value:g}°"
+        case "between":
+            return f"two edges at {value:g}° to each other"
         case "tangent":
             return "edge and arc tangent"
         case "evenly on a circle" | "in a row" | "in a grid":

@@ -1,0 +1,214 @@
+"""Offsets that need no untangling: every edge moved aside, neighbours trimmed where they meet.
+
+What comes of it is the offset where nothing else happens: where no edge vanishes, no loop crosses
+itself or another, and all lie in each other as before. That is seen, and else None is returned.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from silhueta.core.geometry.arcs import arc_centres
+from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.nesting import nest
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
+
+_TURN = 1e-7  # radians, under which a joint goes on smoothly
+_SHORT = 1e-9  # mm
+_TIP = 4.0  # times the offset, that a sharp corner stands out at most; more is cut flat
+_STEPS = 8  # of Newton's method, to where two edges meet
+_MET = 1e-10  # mm
+_CHORD = 2e-4  # mm, within which loops are chords while they are looked at
+_LOOKED_AT = 2_000  # places whose distance from the outline is measured
+_OFF = 1e-3  # mm, that these may be nearer
+Flags = NDArray[np.bool_]
+
+
+class _Edges(NamedTuple):
+    """Edges moved aside: their ends, the ways at both, bulges, centres and radii (0: a line)."""
+
+    starts: Floats
+    ends: Floats
+    first: Floats
+    last: Floats
+    bulges: Floats
+    centres: Floats
+    radii: Floats
+
+
+def trimmed(
+    solid: Sequence[Loop], by: float, corners: Literal["round", "sharp", "flat"]
+) -> list[Loop] | None:
+    """Return the offset of loops by `by` mm, where trimming is all that it takes; else None.
+
+    Parameters
+    ----------
+    solid : sequence of Loop, mm
+        Lines and arcs; solids counter-clockwise, holes clockwise.
+
+    """
+    made = []
+    for loop in solid:
+        one = _trimmed(loop, by, corners)
+        if one is None or signed_area(one) * signed_area(loop) <= 0:
+            return None
+        made.append(one)
+    if not made or len(crossings(made, _CHORD, most=1)):
+        return None
+    before, after = nest(solid), nest(made)
+    if not np.array_equal(before.parent, after.parent):
+        return None
+    return made if _keep_away(solid, made, abs(by)) else None
+
+
+def _keep_away(solid: Sequence[Loop], made: Sequence[Loop], by: float) -> bool:
+    """Return whether what was made is nowhere nearer to the outline than the offset."""
+    lines = shapely.MultiLineString(
+        [np.vstack([p, p[:1]]) for p in (flatten(loop, _CHORD) for loop in solid)]
+    )
+    places = np.vstack([loop.nodes for loop in made])
+    some = places[:: max(1, len(places) // _LOOKED_AT)]
+    shapely.prepare(lines)
+    return not bool(shapely.dwithin(lines, shapely.points(some), by - _OFF).any())
+
+
+def _right(way: Floats) -> Floats:
+    return np.column_stack([np.sin(way), -np.cos(way)])
+
+
+def _moved(loop: Loop, by: float) -> _Edges | None:
+    """Return the edges of a loop moved aside; None where an arc would vanish."""
+    starts, ends, bulges = loop.starts, loop.ends, loop.bulges
+    chords = ends - starts
+    if np.hypot(*chords.T).min() < _SHORT:
+        return None
+    angle, half = np.arctan2(chords[:, 1], chords[:, 0]), 2 * np.arctan(bulges)
+    first, last = angle - half, angle + half
+    arcs = bulges != 0
+    centres, radii = np.zeros_like(starts), np.zeros(len(starts))
+    if arcs.any():
+        centres[arcs], found = arc_centres(starts[arcs], ends[arcs], bulges[arcs])
+        radii[arcs] = found + by * np.sign(bulges[arcs])
+        if radii[arcs].min() <= 1e-6:
+            return None
+    moved = (starts + by * _right(first), ends + by * _right(last))
+    return _Edges(*moved, first, last, bulges, centres, radii)
+
+
+def _trimmed(loop: Loop, by: float, corners: str) -> Loop | None:
+    edges = _moved(loop, by)
+    if edges is None:
+        return None
+    after = np.roll(np.arange(len(edges.first)), -1)
+    turn = edges.first[after] - edges.last
+    turn -= 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi))
+    smooth = np.abs(turn) < _TURN
+    closing = (turn * by < 0) & ~smooth
+    opening = (turn * by > 0) & ~smooth
+    starts, ends = edges.starts.copy(), edges.ends.copy()
+    if closing.any():
+        met = _met(loop, edges, np.flatnonzero(closing), after, turn, by)
+        if met is None:
+            return None
+        ends[closing], starts[after[closing]] = met, met
+    bulges = _bulges(edges, starts, ends)
+    if bulges is None:
+        return None
+    return _strung(loop, by, (starts, ends, bulges), opening, turn, edges.last, corners)
+
+
+def _met(
+    loop: Loop,
+    edges: _Edges,
+    at: NDArray[np.int64],
+    after: NDArray[np.int64],
+    turn: Floats,
+    by: float,
+) -> Floats | None:
+    """Return where edges meet the next ones, (K, 2), from where their tangents would."""
+    following = after[at]
+    tip = by / np.maximum(np.cos(turn[at] / 2), 1e-3)
+    place = loop.ends[at] + tip[:, None] * _right(edges.last[at] + turn[at] / 2)
+    for _ in range(_STEPS):
+        f, n = _off(edges, at, edges.ends, edges.last, place)
+        g, m = _off(edges, following, edges.starts, edges.first, place)
+        det = n[:, 0] * m[:, 1] - n[:, 1] * m[:, 0]
+        if np.abs(det).min() < 1e-6:
+            return None
+        step = np.column_stack([f * m[:, 1] - g * n[:, 1], g * n[:, 0] - f * m[:, 0]])
+        place = place - step / det[:, None]
+    f, _n = _off(edges, at, edges.ends, edges.last, place)
+    g, _m = _off(edges, following, edges.starts, edges.first, place)
+    if not max(np.abs(f).max(), np.abs(g).max()) < _MET:
+        return None
+    return place
+
+
+def _off(
+    edges: _Edges, which: NDArray[np.int64], ends: Floats, ways: Floats, place: Floats
+) -> tuple[Floats, Floats]:
+    """Return how far places lie off the lines or circles of edges, mm, and the way that grows."""
+    line = edges.radii[which] == 0
+    normal = _right(ways[which])
+    off = ((place - ends[which]) * normal).sum(axis=1)
+    away = place - edges.centres[which]
+    far = np.maximum(np.hypot(*away.T), 1e-12)
+    normal = np.where(line[:, None], normal, away / far[:, None])
+    return np.where(line, off, far - edges.radii[which]), normal
+
+
+def _bulges(edges: _Edges, starts: Floats, ends: Floats) -> Floats | None:
+    """Return the bulges of trimmed edges; None where one of them is gone."""
+    chords = ends - starts
+    arcs = edges.radii > 0
+    along = np.column_stack([np.cos(edges.first), np.sin(edges.first)])
+    if ((chords * along).sum(axis=1)[~arcs] <= _SHORT).any():
+        return None
+    bulges = np.zeros(len(edges.bulges))
+    if arcs.any():
+        a, b = starts[arcs] - edges.centres[arcs], ends[arcs] - edges.centres[arcs]
+        sense = np.sign(edges.bulges[arcs])
+        sweep = sense * (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0]))
+        sweep -= 2 * np.pi * np.floor(sweep / (2 * np.pi))
+        whole = 4 * np.arctan(np.abs(edges.bulges[arcs]))
+        if ((sweep > whole + 1e-9) | (sweep * edges.radii[arcs] < _SHORT)).any():
+            return None
+        bulges[arcs] = sense * np.tan(sweep / 4)
+    return bulges
+
+
+def _strung(
+    loop: Loop,
+    by: float,
+    edges: tuple[Floats, Floats, Floats],
+    opening: Flags,
+    turn: Floats,
+    last: Floats,
+    corners: str,
+) -> Loop:
+    """Return edges as a loop, with what fills the corners that open."""
+    starts, ends, bulges = edges
+    tip = 1 / np.maximum(np.cos(turn / 2), 1e-9)
+    sharp = opening & (corners == "sharp") & (tip <= _TIP)
+    count = len(starts)
+    place = np.arange(count)
+    nodes = [
+        starts,
+        ends[opening],
+        (loop.ends + by * tip[:, None] * _right(last + turn / 2))[sharp],
+    ]
+    join = np.tan(turn[opening] / 4) if corners == "round" else np.zeros(int(opening.sum()))
+    values = [bulges, join, np.zeros(int(sharp.sum()))]
+    order = np.argsort(
+        np.concatenate([3 * place, 3 * place[opening] + 1, 3 * place[sharp] + 2]), kind="stable"
+    )
+    made = np.concatenate(values)[order]
+    kinds = np.where(made != 0, ARC, LINE).astype(np.uint8)
+    return Loop(np.concatenate(nodes)[order], kinds, made)
