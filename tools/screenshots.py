@@ -32,10 +32,7 @@ def main(folder: Path = FOLDER) -> None:
     window.resize(1280, 800)
     window.show()
 
-    def shot(name: str) -> None:
-        QTest.qWait(80)
-        window.grab().save(str(folder / f"{name}.png"))
-
+    shot = _grabber(window, folder)
     shot("start")
     window.filing.open_demo()
     work_done(window)
@@ -65,6 +62,14 @@ def main(folder: Path = FOLDER) -> None:
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
     _build(folder)
+
+
+def _grabber(window: Window, folder: Path) -> Callable[[str], None]:
+    def shot(name: str) -> None:
+        QTest.qWait(80)
+        window.grab().save(str(folder / f"{name}.png"))
+
+    return shot
 
 
 def _photos(window: Window, shot: Callable[[str], None]) -> None:
@@ -170,10 +175,7 @@ def _build(folder: Path) -> None:
     window.resize(1280, 800)
     window.show()
 
-    def shot(name: str) -> None:
-        QTest.qWait(80)
-        window.grab().save(str(folder / f"{name}.png"))
-
+    shot = _grabber(window, folder)
     window.go("build")
     sheet = window.sheets["build"]
     assert isinstance(sheet, BuildSheet)

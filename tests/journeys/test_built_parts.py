@@ -18,20 +18,6 @@ from silhueta.core.job import Job, set_imported
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
 
-@pytest.fixture
-def act(hand):
-    done = []
-
-    def do(name, what, *arguments):
-        done.append(name)
-        what(*arguments)
-        hand.settle()
-        hand.settle()
-
-    do.done = done
-    return do
-
-
 def typed(sheet, text):
     sheet.letters.text.setFocus()
     sheet.letters.text.selectAll()

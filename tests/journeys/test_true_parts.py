@@ -14,20 +14,6 @@ from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
 ALT = Qt.KeyboardModifier.AltModifier
 
 
-@pytest.fixture
-def act(hand):
-    done = []
-
-    def do(name, what, *arguments):
-        done.append(name)
-        what(*arguments)
-        hand.settle()
-        hand.settle()
-
-    do.done = done
-    return do
-
-
 def circles(hand):
     """Centres and radii of the holes, the largest first."""
     found = [full_circle(c.path) for c in hand.window.session.job.outline.contours if c.taken]
