@@ -187,6 +187,7 @@ def test_an_edit_is_shown_before_it_is_taken_and_pieces_are_chosen_and_dragged(h
     for step in (20, 60):
         QTest.mouseMove(window.table, start + QPoint(step, 0))
     QTest.mouseRelease(window.table, Qt.MouseButton.LeftButton, pos=start + QPoint(60, 0))
+    hand.settle()
     moved = window.session.job.outline.bounds[0] - before[0]
     assert moved == pytest.approx(60 / window.table.view.px_per_mm, abs=0.1)
     hand.key(Qt.Key.Key_Escape)

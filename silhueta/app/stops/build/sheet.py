@@ -20,18 +20,19 @@ from silhueta.app.table.piece_tool import PieceTool
 from silhueta.app.table.preview_layer import PreviewLayer
 from silhueta.app.table.table import Table
 from silhueta.app.table.tool import Tool
-from silhueta.app.tracing import Tracing
+from silhueta.app.tracing import Tracing, measured_ahead
 from silhueta.app.widgets import sentence
 from silhueta.app.work import Bench
-from silhueta.core.build.bridges import islands
 from silhueta.core.build.edits import grouped
 from silhueta.core.build.sets import put_together
 from silhueta.core.errors import SilhuetaError
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.region.region import cut_away
 from silhueta.core.geometry.solids import solids
 from silhueta.core.job import Job, is_stale
 from silhueta.core.remembered import Remembered
+from silhueta.core.tidy.choose import depths
 from silhueta.core.wording import counted
 
 Edit = Callable[[Job], Job]
@@ -64,7 +65,7 @@ class BuildSheet(PagedWorksheet):
         self.bench.failed.connect(lambda text: self.tell(sentence(text)))
         self.tool = PieceTool(self._choose, self._dragged, self.let_go, lambda: self.keys)
         self.tools = (self.tool,)
-        self._islands: Remembered[Job, int] = Remembered(_count_islands)
+        self._islands: Remembered[Outline, int] = Remembered(_count_islands)
         self.letters, self.shapes = LettersPage(self), ShapesPage(self)
         self.join, self.place, self.divide = JoinPage(self), PlacePage(self), DividePage(self)
         self.add_pages(
@@ -124,7 +125,7 @@ class BuildSheet(PagedWorksheet):
         from silhueta.core.build.edits import move
 
         keys = self.keys
-        self.session.apply("Moved", lambda job: move(job, keys, x, y))
+        self.do("Moved", lambda job: move(job, keys, x, y))
 
     # what is done
 
@@ -133,7 +134,7 @@ class BuildSheet(PagedWorksheet):
         job = self.session.job
         self.tell("")
         self.table.set_overlay("ahead", None)
-        self.bench.ask("Building", lambda _: edit(job), (job, label))
+        self.bench.ask("Building", lambda _: _built(job, edit), (job, label))
 
     def look(self, edit: Edit | None) -> None:
         """Show what an edit would do; None: nothing any more."""
@@ -174,7 +175,7 @@ class BuildSheet(PagedWorksheet):
             self.way_on("there is no outline yet")
             return
         left, bottom, right, top = job.outline.bounds
-        loose = self._islands(job)
+        loose = self.islands(job)
         text = f"{right - left:,.1f} × {top - bottom:,.1f} mm."
         if loose:
             text += f"\n▲ {counted(loose, 'island')} would fall out: tie them at Join."
@@ -183,13 +184,21 @@ class BuildSheet(PagedWorksheet):
 
     def islands(self, job: Job) -> int:
         """Return how many pieces would fall out."""
-        return self._islands(job)
+        return self._islands(job.outline)
 
 
-def _count_islands(job: Job) -> int:
+def _built(job: Job, edit: Edit) -> Job:
+    """Return what an edit makes of a job, and all that the interface will ask of it worked out."""
+    made = edit(job)
+    measured_ahead(made.outline)
+    return made
+
+
+def _count_islands(outline: Outline) -> int:
+    around = depths(outline).tolist()
     return sum(
-        len(islands([path for path in paths if isinstance(path, Loop)]))
-        for _, paths in job.outline.groups
+        c.cut and c.path.closed and deep >= 2 and deep % 2 == 0
+        for c, deep in zip(outline.contours, around, strict=True)
     )
 
 
