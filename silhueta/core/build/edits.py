@@ -12,14 +12,14 @@ from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged
 from silhueta.core.build.foot import footed
 from silhueta.core.build.lettering import lettered
-from silhueta.core.build.sections import Joint, divided
+from silhueta.core.build.sections import Joint, divided, numbered
 from silhueta.core.build.sets import How, parted, put_together
 from silhueta.core.build.shapes import PlateKind, corner_holes, negative, plate_round
 from silhueta.core.build.sheet import Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, Operation, Outline
-from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.solids import solids
 from silhueta.core.geometry.transform import about, transform
 from silhueta.core.job import Job
@@ -332,9 +332,15 @@ def tie(job: Job, width: float, count: int) -> tuple[Job, int, int]:
 
 
 def divide(
-    job: Job, bed: tuple[float, float], joint: Joint, clearance: float
+    job: Job,
+    bed: tuple[float, float],
+    joint: Joint,
+    clearance: float,
+    at: Sequence[float] | None = None,
 ) -> tuple[Job, tuple[str, ...]]:
-    """Return the job in sections side by side, with registration marks, and what is not clear.
+    """Return the job in sections side by side, numbered, with marks, and what is not clear.
+
+    `at`: from the left, mm, where joints that run up are put; None lets them be found.
 
     Raises
     ------
@@ -342,15 +348,20 @@ def divide(
         If the bed is too small, or everything fits it already.
 
     """
-    cut = divided(loops_of(job), bed, joint, clearance)
+    loops = loops_of(job)
+    left = bounding_box(loops)[0]
+    nowhere: list[float] = []
+    chosen = None if at is None else ([left + x for x in at], nowhere)
+    cut = divided(loops, bed, joint, clearance, chosen)
     if len(cut.sections) < 2:
         raise EditError("it fits the bed as it is")
     paths: list[Path] = []
     marks: list[Path] = []
-    for section in cut.sections:
+    for section, number in zip(cut.sections, numbered(cut.sections), strict=True):
         shift = (section.column * _APART, section.row * _APART)
         paths += [transform(loop, np.eye(2), shift) for loop in section.loops]
-        marks += [transform(mark, np.eye(2), shift) for mark in cut.marks_of(section)]
+        own: list[Path] = [*cut.marks_of(section), *number]
+        marks += [transform(mark, np.eye(2), shift) for mark in own]
     return put(exchanged(job, (), paths), marks, "mark"), cut.doubts
 
 
@@ -390,12 +401,14 @@ def on_sheet(job: Job, sheet: Sheet, count: int = 1) -> tuple[Job, list[float]]:
             f"{len(got.left)} of {len(parts) * count} pieces do not fit the sheet, such as one of "
             f"{right - left:.1f} × {top - bottom:.1f} mm; take a larger sheet"
         )
-    paths = [
-        transform(path, np.eye(2), (k * (sheet.width + _APART), 0.0))
-        for k, own in enumerate(got.sheets)
-        for path in own
-    ]
-    loops = [path for path in paths if isinstance(path, Loop)]
-    marks = [path for path in paths if isinstance(path, OpenPath)]
+    cut = {id(path) for path in job.outline.loops}
+    made = []
+    for k, own in enumerate(got.sheets):
+        for number, paths in own:
+            for path, was in zip(paths, parts[number % len(parts)], strict=True):
+                moved = transform(path, np.eye(2), (k * (sheet.width + _APART), 0.0))
+                made.append((moved, was))
+    loops = [path for path, was in made if id(was) in cut]
+    marks = [path for path, was in made if id(was) not in cut]
     bare = replace(job, outline=Outline(()), words=())
     return put(put(bare, loops), marks, "mark"), got.fill

@@ -63,10 +63,12 @@ def offset(loops: Sequence[Loop], by: float, corners: Corners = "round") -> list
     plain = [loop for loop in map(_plain, loops) if abs(signed_area(loop)) > _SLIVER]
     if by == 0 or not plain:
         return plain
-    solid = orient(plain, nest(plain))
-    if by < 0:  # a solid no broader than twice that is gone, without looking closer
-        solid = [loop for loop in solid if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
-    plainly = trimmed(solid, by, corners)
+    whole = orient(plain, nest(plain))
+    # a solid no broader than twice what it shrinks by is gone, without looking closer
+    solid = [loop for loop in whole if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
+    if not any(signed_area(loop) > 0 for loop in solid):
+        return []
+    plainly = trimmed(solid, by, corners) if len(solid) == len(whole) else None
     if plainly is not None:
         return plainly
     raw = [path for path in (_raw(loop, by, corners) for loop in solid) if path is not None]

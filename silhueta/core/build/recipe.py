@@ -9,13 +9,13 @@ from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged, islands, stencilled
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.offset import Corners, offset, outer_only
-from silhueta.core.build.sections import Joint, divided
+from silhueta.core.build.sections import Joint, divided, numbered
 from silhueta.core.build.sets import How, put_together, thickened
 from silhueta.core.build.shapes import negative, plate_round
 from silhueta.core.build.sheet import Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.geometry.path import Loop, OpenPath, Path
+from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.words import Lettering
 from silhueta.core.work import Work
 
@@ -191,10 +191,10 @@ def _divided(
     for group in made:
         cut = divided(_loops(group), recipe.sections, recipe.joint, recipe.clearance)
         done.doubts += cut.doubts
-        for section in cut.sections:
+        for section, number in zip(cut.sections, numbered(cut.sections), strict=True):
             pieces.append(list(section.loops))
             done.sections.append(section.size)
-            marks.append(list(cut.marks_of(section)))
+            marks.append([*cut.marks_of(section), *number])
     return pieces, marks
 
 
@@ -209,7 +209,7 @@ def _lay_out(
     """Copy the pieces and put them into files or onto sheets."""
     across, up = recipe.copies or (1, 1)
     if recipe.sheet is not None:
-        _on_sheets([[*p, *m] for p, m in zip(pieces, marks, strict=True)], recipe, done, work)
+        _on_sheets(pieces, marks, recipe, done, work)
         return
     if loose and recipe.sections is None:
         raise EditError(
@@ -220,14 +220,21 @@ def _lay_out(
         done.marks.append(list(own))
 
 
-def _on_sheets(pieces: list[list[Path]], recipe: Recipe, done: Built, work: Work) -> None:
+def _on_sheets(
+    pieces: list[list[Path]],
+    marks: list[list[Path]],
+    recipe: Recipe,
+    done: Built,
+    work: Work,
+) -> None:
     assert recipe.sheet is not None
     across, up = recipe.copies or (1, 1)
     if not 1 <= across * up <= place.MOST or across < 1:
         raise EditError(f"from 1 to {place.MOST:,} copies can be made, not {across} × {up}")
     margin = _SHEET_MARGIN if recipe.margin is None else recipe.margin
     sheet = Sheet(*recipe.sheet, margin, recipe.gap)
-    got = placed(pieces * (across * up), sheet, most_sheets=_MOST_SHEETS, work=work)
+    whole = [[*piece, *own] for piece, own in zip(pieces, marks, strict=True)]
+    got = placed(whole * (across * up), sheet, most_sheets=_MOST_SHEETS, work=work)
     if got.left:
         k = got.left[0] % len(pieces)
         left, bottom, right, top = bounding_box(pieces[k])
@@ -237,6 +244,10 @@ def _on_sheets(pieces: list[list[Path]], recipe: Recipe, done: Built, work: Work
             f"{sheet.height:g} mm with a margin of {margin:g} mm; take a larger sheet"
         )
     done.placed, done.fill = got.placed, got.fill
-    for paths in got.sheets:
-        done.files.append([p for p in paths if isinstance(p, Loop)])
-        done.marks.append([p for p in paths if isinstance(p, OpenPath)])
+    for on in got.sheets:
+        done.files.append([])
+        done.marks.append([])
+        for number, paths in on:
+            many = len(pieces[number % len(pieces)])
+            done.files[-1] += paths[:many]
+            done.marks[-1] += paths[many:]

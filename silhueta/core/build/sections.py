@@ -20,11 +20,14 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from silhueta.core.build.lettering import lettered
+from silhueta.core.build.place import centred_on
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.path import Floats, Loop, OpenPath
 from silhueta.core.geometry.region.region import common
 from silhueta.core.geometry.solids import polygon_of, solids
+from silhueta.core.words import Lettering
 
 Joint = Literal["straight", "step", "tongue"]
 MOST = 400  # sections
@@ -39,6 +42,7 @@ _NECK = 0.15  # of its width, that a tongue is narrower on either side at its ro
 _APART = 150.0  # mm of a joint, that get a tongue each
 _DEEP = 0.5  # of its width, that a tongue reaches over
 _DEEPEST = 12.0  # mm
+_NUMBER, _LEAST_NUMBER = 10.0, 2.0  # mm of cap height
 _MARK = 6.0  # mm of a registration mark, half on either side
 
 
@@ -161,6 +165,34 @@ def divided(
 
 def _polygon(loops: Sequence[Loop]) -> BaseGeometry:
     return shapely.union_all([polygon_of(solid, _CHORD) for solid in solids(loops)])
+
+
+def numbered(sections: Sequence[Section]) -> list[list[Loop]]:
+    """Return the number of each section as outlines to be marked on it; none where it has no room.
+
+    From 1 on, in the order of the sections, in the middle of the largest circle inside.
+    """
+    found: list[list[Loop]] = []
+    for number, section in enumerate(sections, 1):
+        inside = _largest_circle(section.loops)
+        x, y = inside.coords[0]
+        high = min(_NUMBER, inside.length)  # its radius: half of the circle is left free
+        if high < _LEAST_NUMBER:
+            found.append([])
+            continue
+        words = lettered(Lettering(str(number), high))
+        moved = centred_on(words, (float(x), float(y)))
+        found.append([path for path in moved if isinstance(path, Loop)])
+    return found
+
+
+def _largest_circle(loops: Sequence[Loop]) -> shapely.LineString:
+    """Return the largest circle inside an outline: from its middle to its edge."""
+    pieces = [polygon_of(solid, _CHORD) for solid in solids(loops)]
+    largest = max(pieces, key=lambda piece: piece.area)
+    found = shapely.maximum_inscribed_circle(largest, tolerance=0.5)
+    assert isinstance(found, shapely.LineString)
+    return found
 
 
 # where joints run

@@ -44,8 +44,9 @@ class Sheet(NamedTuple):
 class Placed(NamedTuple):
     """Parts on sheets.
 
-    sheets : list of list of Path
-        What lies on each, mm, a sheet's lower left at (0, 0).
+    sheets : list of list of (int, list of Path)
+        What lies on each, mm, a sheet's lower left at (0, 0): the number of a part, and its paths
+        in the order in which they were given.
     placed : int
         Parts that found room.
     left : list of int
@@ -54,7 +55,7 @@ class Placed(NamedTuple):
         How much of each sheet is covered, 0 to 1.
     """
 
-    sheets: list[list[Path]]
+    sheets: list[list[tuple[int, list[Path]]]]
     placed: int
     left: list[int]
     fill: list[float]
@@ -92,7 +93,7 @@ def placed(
         raise EditError(f"up to {MOST:,} parts can be placed, not {len(parts):,}")
     step = max(max(inner) / _PIXELS, 0.1)
     order = sorted(range(len(parts)), key=lambda k: -_covered(parts[k]))
-    sheets: list[list[Path]] = []
+    sheets: list[list[tuple[int, list[Path]]]] = []
     rooms: list[NDArray[np.uint8]] = []
     area: list[float] = []
     left: list[int] = []
@@ -163,7 +164,7 @@ def _put(
     part: Sequence[Path],
     number: int,
     room: NDArray[np.uint8],
-    on: list[Path],
+    on: list[tuple[int, list[Path]]],
     how: tuple[Sheet, float],
     turns: Sequence[int],
     masks: dict[tuple[int, int], tuple[NDArray[np.uint8], Floats]],
@@ -192,7 +193,7 @@ def _put(
     _, _, turn, place = best
     mask, origin = masks[number, turn]
     shift = place * step + sheet.margin
-    on += [transform(path, np.eye(2), shift) for path in _turned(part, turn)]
+    on.append((number, [transform(path, np.eye(2), shift) for path in _turned(part, turn)]))
     _draw(room, mask, np.round(place - origin).astype(int))
     return True
 

@@ -111,7 +111,15 @@ def test_sections_lie_apart_with_their_marks_and_a_part_that_fits_is_told():
     whole = negative([slot(80, 20, (x, 0)) for x in (-150, 0, 150)], [rectangle(500, 100)])
     made, doubts = edits.divide(job_of(*whole), (320, 320), "straight", 0.0)
     assert not doubts
-    assert [c.operation for c in made.outline.contours].count("mark") == 2
+    marks = [c.path for c in made.outline.contours if c.operation == "mark"]
+    assert [path.closed for path in marks] == [False, True, False, True]  # and their numbers
+    laid, _ = edits.on_sheet(made, Sheet(600, 300))
+    assert [c.operation for c in laid.outline.contours].count("mark") == 4
+    chosen, _ = edits.divide(job_of(*whole), (320, 320), "straight", 0.0, [210.0])
+    widths = sorted(
+        bounding_box(piece)[2] - bounding_box(piece)[0] for piece in edits.pieces(chosen)
+    )
+    assert widths == pytest.approx([210, 290])
     assert len(edits.pieces(made)) == 2
     assert len(edits.pieces(made)[0]) > len(edits.pieces(job_of(rectangle(3, 3)))[0])
     with pytest.raises(EditError, match="fits the bed"):

@@ -52,6 +52,7 @@ def test_holes_shrink_as_solids_grow_and_vanish_in_time():
     assert sorted(full_circle(loop)[1] for loop in grown) == pytest.approx([4, 22])
     assert len(offset(ring, 6.5)) == 1
     assert offset(ring, -7.001) == []
+    assert offset(ring, -25) == []  # its hole would be larger than all of it
     assert len(offset([square(10), square(10, (13, 0))], 2)) == 1  # they meet
     assert len(offset([L_SHAPE], -3.9)) == 1
     assert len(offset([L_SHAPE], -4.1)) == 1  # where both arms meet there is room still

@@ -79,11 +79,12 @@ def test_parts_on_a_sheet_keep_their_spacing_and_what_does_not_fit_is_named():
     sheet = Sheet(400, 260, 5, 4)
     done = placed(parts, sheet)
     assert done.placed == 20
-    solids = [shapely.Polygon(flatten(path, 0.01)) for path in done.sheets[0]]
+    lying = [path for _, paths in done.sheets[0] for path in paths]
+    solids = [shapely.Polygon(flatten(path, 0.01)) for path in lying]
     tree = shapely.STRtree(solids)
     one, two = tree.query(solids, predicate="dwithin", distance=3.999)
     assert (one == two).all()
-    box = bounding_box(done.sheets[0])
+    box = bounding_box(lying)
     assert min(box[:2]) >= 5 - 1e-9
     assert box[2] <= 395 + 1e-9
     assert box[3] <= 255 + 1e-9

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.stops.build.page import BuildPage, Edit
-from silhueta.app.widgets import Choice, Note, row, sentence
+from silhueta.app.widgets import Choice, Field, Note, row, sentence
 from silhueta.core.build.edits import divide, on_sheet, pieces
 from silhueta.core.build.layers import layers
 from silhueta.core.build.sections import Joint
@@ -16,6 +16,7 @@ from silhueta.core.errors import EditError, SilhuetaError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop
 from silhueta.core.job import Job
+from silhueta.core.units import format_length, parse_length
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
@@ -34,7 +35,14 @@ class DividePage(BuildPage):
         self.joint.set_chosen("straight")
         self._joint = "straight"
         self.joint.chosen.connect(self._choose_joint)
-        self.clearance = self.length("Clearance", 0.1)
+        self.clearance = self.length("Clearance", 0.1, wide=74)
+        self.at = Field("Joints at", self._read_places, self)
+        self.at.setFixedWidth(86)
+        self.at.setPlaceholderText("where clear")
+        self.at.setToolTip("From the left, such as 300; 620. Empty: where they are clear")
+        self._at: tuple[float, ...] = ()
+        self.at.typed.connect(self._choose_places)
+        self.at.wrong.connect(sheet.tell)
         self.cut = self.deed(
             "Cut into sections", "cut-sections", "Each fits the bed", self._sections
         )
@@ -63,7 +71,7 @@ class DividePage(BuildPage):
         inside = self.inside
         inside.addLayout(row(self.title("Bed, sheet"), None, self.wide, self.high))
         inside.addWidget(self.joint)
-        inside.addLayout(row(self.title("Clearance"), None, self.clearance))
+        inside.addLayout(row(self.title("Clear"), self.clearance, self.title("at"), None, self.at))
         inside.addWidget(self.cut)
         inside.addWidget(self.about)
         inside.addLayout(row(self.title("Margin, spacing"), None, self.margin, self.gap))
@@ -77,6 +85,15 @@ class DividePage(BuildPage):
 
     def _choose_joint(self, key: str) -> None:
         self._joint = key
+
+    def _read_places(self, text: str) -> object:
+        units = self.sheet.session.units
+        parts = [part for part in text.replace(";", " ; ").split(" ; ") if part.strip(" ;")]
+        return tuple(parse_length(part.strip(" ;"), units) for part in parts)
+
+    def _choose_places(self, places: object) -> None:
+        self._at = places if isinstance(places, tuple) else ()
+        self.refresh(self.sheet.session.job)
 
     def _choose_base(self, key: str) -> None:
         self._base = key == "base"
@@ -94,9 +111,10 @@ class DividePage(BuildPage):
     def _sections(self) -> Edit:
         bed, joint = self._bed, cast("Joint", self._joint)
         clearance = self.values["Clearance"] if joint != "straight" else 0.0
+        places = self._at or None
 
         def cut(job: Job) -> Job:
-            made, doubts = divide(job, bed, joint, clearance)
+            made, doubts = divide(job, bed, joint, clearance, places)
             self._told = (sentence(doubts[0]), True) if doubts else ("", False)
             return made
 
@@ -152,6 +170,8 @@ class DividePage(BuildPage):
     def refresh(self, job: Job) -> None:
         """Show what can be saved apart."""
         super().refresh(job)
+        units = self.sheet.session.units
+        self.at.show_value("; ".join(format_length(x, units).split()[0] for x in self._at))
         colours = sum(colour is not None for colour, _ in job.outline.groups)
         self.colours.setEnabled(colours > 0)
         self.colours.setToolTip(
