@@ -1,0 +1,189 @@
+"""Build, by mouse and keys: shapes of typed size, pieces placed, parted, footed, laid out."""
+
+import math
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from silhueta.core.build.fonts import FOLDER
+from silhueta.core.build.shapes import rectangle
+from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.measure import bounding_box, signed_area
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.job import Job, set_imported
+
+ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def sheet(hand):
+    boxes = (rectangle(60, 30), rectangle(20, 20, 0, (60, 10)), rectangle(10, 10, 0, (100, -3)))
+    contours = tuple(Contour(loop, origin="imported") for loop in boxes)
+    hand.window.session.start(set_imported(Job(), Outline(contours), "Three"))
+    hand.key(Qt.Key.Key_6, ALT)
+    hand.settle()
+    hand.window.table.fit()
+    return hand.window.sheets["build"]
+
+
+def loops(hand):
+    return list(hand.window.session.job.outline.loops)
+
+
+def box(hand, key):
+    return bounding_box([c.path for c in hand.window.session.job.outline.contours if c.key == key])
+
+
+def press(hand, x, y):
+    at = hand.window.table.view.to_screen(QPointF(x, y)).toPoint()
+    QTest.mouseMove(hand.window.table, at)
+    QTest.mouseClick(hand.window.table, Qt.MouseButton.LeftButton, pos=at)
+
+
+def do(hand, name):
+    hand.click(name)
+    hand.settle()
+
+
+@pytest.mark.parametrize(
+    ("shape", "sizes", "area"),
+    [
+        ("Rectangle", ("40", "20", "5"), 800 - (4 - math.pi) * 25),
+        ("Circle", ("10",), math.pi * 25),
+        ("Slot", ("30", "10"), 200 + math.pi * 25),
+        ("Regular polygon", ("20",), 6 * 100 * math.tan(math.pi / 6)),
+        ("Ring", ("20", "10"), math.pi * 75),
+        ("Holes on a circle", ("4", "40"), 6 * math.pi * 4),
+        ("Row of holes", ("4", "10"), 6 * math.pi * 4),
+        ("Square grid of holes", ("4", "10"), 36 * math.pi * 4),
+    ],
+)
+def test_a_shape_of_typed_size_is_put_in_the_middle(hand, shape, sizes, area):
+    hand.key(Qt.Key.Key_6, ALT)
+    hand.click("choice-shapes")
+    page = hand.window.sheets["build"].shapes
+    page.shape.setCurrentText(shape)
+    page.shape.activated.emit(page.shape.currentIndex())
+    for field, text in zip(page.fields, sizes, strict=False):
+        hand.type(field, text)
+    do(hand, "put-shape")
+    assert sum(map(signed_area, loops(hand))) == pytest.approx(area, abs=1e-9)
+    left, bottom, right, top = hand.window.session.job.outline.bounds
+    assert (left + right, bottom + top) == pytest.approx((0, 0), abs=1e-9)
+
+
+def test_chosen_pieces_are_moved_turned_mirrored_and_copied(hand, sheet):
+    hand.click("choice-place")
+    press(hand, 60, 10)
+    page = sheet.place
+    hand.type(page.right_by, "5")
+    hand.type(page.up_by, "-2.5")
+    do(hand, "move")
+    assert box(hand, 2) == pytest.approx((55, -2.5, 75, 17.5))
+    assert box(hand, 1) == pytest.approx((-30, -15, 30, 15))
+    hand.type(page.angle, "45")
+    hand.settle()
+    assert box(hand, 2)[2] - box(hand, 2)[0] == pytest.approx(20 * math.sqrt(2))
+    do(hand, "mirror-x")
+    hand.type(page.across, "3")
+    hand.type(page.gap, "2")
+    do(hand, "copy")
+    assert len(loops(hand)) == 5
+    hand.key(Qt.Key.Key_Z, CTRL)
+    assert len(loops(hand)) == 3
+
+
+def test_pieces_are_put_in_line_once_enough_are_chosen(hand, sheet):
+    hand.click("choice-place")
+    press(hand, 0, 0)
+    assert not sheet.place.aligned["centre"].isEnabled()
+    press(hand, 60, 10)
+    assert not sheet.place.aligned["space across"].isEnabled()
+    assert "3 pieces" in sheet.place.aligned["space across"].toolTip()
+    press(hand, 100, -3)
+    do(hand, "align-space-across")
+    gaps = box(hand, 2)[0] - box(hand, 1)[2], box(hand, 3)[0] - box(hand, 2)[2]
+    assert gaps[0] == pytest.approx(gaps[1])
+    do(hand, "align-bottom")
+    assert {round(box(hand, key)[1], 9) for key in (1, 2, 3)} == {-15.0}
+
+
+def test_a_piece_is_parted_where_it_was_clicked_and_gets_a_foot_and_its_slot(hand, sheet):
+    hand.click("choice-place")
+    page = sheet.place
+    do(hand, "foot")
+    assert "click the piece first" in sheet.fault.text()
+    press(hand, -2, -14)
+    hand.type(page.long, "20")
+    hand.type(page.deep, "5")
+    do(hand, "foot")
+    assert box(hand, 1)[1] == pytest.approx(-20, abs=1e-9)
+    hand.type(page.thick, "4")
+    hand.type(page.spare, "0.2")
+    do(hand, "foot-slot")
+    slot = bounding_box([loops(hand)[-1]])
+    assert (slot[2] - slot[0], slot[3] - slot[1]) == pytest.approx((20.4, 4.4))
+    do(hand, "part-upright")
+    widths = sorted(b[2] - b[0] for b in (bounding_box([loop]) for loop in loops(hand)))
+    assert widths[-2:] == pytest.approx([28, 32], abs=0.5)
+
+
+def test_words_in_a_font_of_ones_own_go_round_a_circle(hand):
+    hand.key(Qt.Key.Key_6, ALT)
+    page = hand.window.sheets["build"].letters
+    own = str(FOLDER / "Barlow_400Regular.ttf")
+    page.font_.insertItem(0, "own", own)
+    page.font_.setCurrentIndex(0)
+    page.text.setPlainText("MARE ALTA")
+    assert not page.circle.isEnabled()
+    hand.click("choice-under")
+    assert page.circle.isEnabled()
+    hand.type(page.circle, "150")
+    hand.type(page.cap, "12")
+    do(hand, "set-words")
+    (words,) = hand.window.session.job.words
+    assert (words.lettering.font, words.lettering.arc) == (own, -150)
+    heights = [b[3] - b[1] for b in (bounding_box([loop]) for loop in loops(hand))]
+    assert max(heights) > 12
+    hand.window.session.set_units("in")
+    hand.settle()
+    assert page.cap.text() == "0.472 in"
+    hand.type(page.cap, "1")
+    assert page.values["Capitals high"] == pytest.approx(25.4)
+
+
+def test_pieces_are_placed_on_a_sheet_and_how_full_it_is_is_told(hand, sheet):
+    hand.click("choice-divide")
+    hand.type(sheet.divide.wide, "150")
+    hand.type(sheet.divide.high, "100")
+    hand.type(sheet.divide.count, "2")
+    do(hand, "place")
+    assert len(loops(hand)) == 6
+    left, bottom, right, top = hand.window.session.job.outline.bounds
+    assert min(left, bottom) >= 5 - 1e-9
+    assert right <= 145 + 1e-9
+    assert top <= 95 + 1e-9
+    full = 100 * 2 * (1800 + 400 + 100) / 15_000
+    assert sheet.divide.about.text().endswith(f"1 sheet, {full:.0f} % full.")
+    hand.type(sheet.divide.wide, "30")
+    do(hand, "place")
+    assert "do not fit the sheet" in sheet.fault.text()
+    assert not sheet.divide.colours.isEnabled()
+    assert "no colours" in sheet.divide.colours.toolTip()
+
+
+def test_edges_are_grown_sharp_and_a_border_is_a_ring(hand, sheet):
+    hand.click("choice-join")
+    press(hand, 0, 0)
+    hand.click("choice-sharp")
+    hand.type(sheet.join.by, "3")
+    do(hand, "grow")
+    assert box(hand, 1) == pytest.approx((-33, -18, 33, 18))
+    assert np.allclose([signed_area(loop) for loop in loops(hand)[:2]], [400, 100])
+    hand.key(Qt.Key.Key_Z, CTRL)
+    do(hand, "border")
+    areas = sorted(signed_area(loop) for loop in loops(hand))
+    assert areas == pytest.approx([-1800, 100, 400, 66 * 36])
+    assert not any(full_circle(loop) for loop in loops(hand))
