@@ -22,6 +22,7 @@ from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 
 _TURN = 1e-7  # radians, under which a joint goes on smoothly
 _SHORT = 1e-9  # mm
+_NONE = 1e-6  # mm of an arc's radius, that is none
 _TIP = 4.0  # times the offset, that a sharp corner stands out at most; more is cut flat
 _STEPS = 8  # of Newton's method, to where two edges meet
 _MET = 1e-10  # mm
@@ -32,7 +33,11 @@ Flags = NDArray[np.bool_]
 
 
 class _Edges(NamedTuple):
-    """Edges moved aside: their ends, the ways at both, bulges, centres and radii (0: a line)."""
+    """Edges moved aside: their ends, the ways at both, bulges, centres and radii (0: a line).
+
+    corners, gone : (K, 2), (K,) of bool
+        Where each met the next before; the centre of an arc between them whose radius is none now.
+    """
 
     starts: Floats
     ends: Floats
@@ -41,6 +46,8 @@ class _Edges(NamedTuple):
     bulges: Floats
     centres: Floats
     radii: Floats
+    corners: Floats
+    gone: Flags
 
 
 def trimmed(
@@ -96,10 +103,16 @@ def _moved(loop: Loop, by: float) -> _Edges | None:
     if arcs.any():
         centres[arcs], found = arc_centres(starts[arcs], ends[arcs], bulges[arcs])
         radii[arcs] = found + by * np.sign(bulges[arcs])
-        if radii[arcs].min() <= 1e-6:
+        if radii[arcs].min() < -_NONE:
             return None
+    kept = ~(arcs & (radii <= _NONE))
+    before = np.roll(kept, -1)  # whether what follows an edge is still there
+    if not kept.any() or (~kept & ~before).any():
+        return None
+    corners = np.where(before[:, None], ends, np.roll(centres, -1, axis=0))
     moved = (starts + by * _right(first), ends + by * _right(last))
-    return _Edges(*moved, first, last, bulges, centres, radii)
+    every = (*moved, first, last, bulges, centres, radii, corners, ~before)
+    return _Edges(*(values[kept] for values in every))
 
 
 def _trimmed(loop: Loop, by: float, corners: str) -> Loop | None:
@@ -114,18 +127,19 @@ def _trimmed(loop: Loop, by: float, corners: str) -> Loop | None:
     opening = (turn * by > 0) & ~smooth
     starts, ends = edges.starts.copy(), edges.ends.copy()
     if closing.any():
-        met = _met(loop, edges, np.flatnonzero(closing), after, turn, by)
+        met = _met(edges, np.flatnonzero(closing), after, turn, by)
         if met is None:
             return None
         ends[closing], starts[after[closing]] = met, met
     bulges = _bulges(edges, starts, ends)
     if bulges is None:
         return None
-    return _strung(loop, by, (starts, ends, bulges), opening, turn, edges.last, corners)
+    if (edges.gone & ~closing).any():
+        return None
+    return _strung(edges, by, (starts, ends, bulges), opening, turn, corners)
 
 
 def _met(
-    loop: Loop,
     edges: _Edges,
     at: NDArray[np.int64],
     after: NDArray[np.int64],
@@ -135,7 +149,8 @@ def _met(
     """Return where edges meet the next ones, (K, 2), from where their tangents would."""
     following = after[at]
     tip = by / np.maximum(np.cos(turn[at] / 2), 1e-3)
-    place = loop.ends[at] + tip[:, None] * _right(edges.last[at] + turn[at] / 2)
+    place = edges.corners[at] + tip[:, None] * _right(edges.last[at] + turn[at] / 2)
+    place = np.where(edges.gone[at, None], edges.corners[at], place)
     for _ in range(_STEPS):
         f, n = _off(edges, at, edges.ends, edges.last, place)
         g, m = _off(edges, following, edges.starts, edges.first, place)
@@ -185,16 +200,15 @@ def _bulges(edges: _Edges, starts: Floats, ends: Floats) -> Floats | None:
 
 
 def _strung(
-    loop: Loop,
+    edges: _Edges,
     by: float,
-    edges: tuple[Floats, Floats, Floats],
+    moved: tuple[Floats, Floats, Floats],
     opening: Flags,
     turn: Floats,
-    last: Floats,
     corners: str,
 ) -> Loop:
     """Return edges as a loop, with what fills the corners that open."""
-    starts, ends, bulges = edges
+    starts, ends, bulges = moved
     tip = 1 / np.maximum(np.cos(turn / 2), 1e-9)
     sharp = opening & (corners == "sharp") & (tip <= _TIP)
     count = len(starts)
@@ -202,7 +216,7 @@ def _strung(
     nodes = [
         starts,
         ends[opening],
-        (loop.ends + by * tip[:, None] * _right(last + turn / 2))[sharp],
+        (edges.corners + by * tip[:, None] * _right(edges.last + turn / 2))[sharp],
     ]
     join = np.tan(turn[opening] / 4) if corners == "round" else np.zeros(int(opening.sum()))
     values = [bulges, join, np.zeros(int(sharp.sum()))]
