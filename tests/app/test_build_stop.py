@@ -7,6 +7,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from silhueta.app.finder import Finder
 from silhueta.core.build.fonts import FOLDER
 from silhueta.core.build.shapes import rectangle
 from silhueta.core.geometry.arcs import full_circle
@@ -187,3 +188,15 @@ def test_edges_are_grown_sharp_and_a_border_is_a_ring(hand, sheet):
     areas = sorted(signed_area(loop) for loop in loops(hand))
     assert areas == pytest.approx([-1800, 100, 400, 66 * 36])
     assert not any(full_circle(loop) for loop in loops(hand))
+
+
+def test_pages_are_found_by_what_one_would_type(hand):
+    hand.key(Qt.Key.Key_K, CTRL)
+    finder = hand.window.findChild(Finder)
+    QTest.keyClicks(finder.field, "stencil")
+    QTest.keyClick(finder.field, Qt.Key.Key_Return)
+    hand.settle()
+    assert hand.window.present == "build"
+    assert hand.window.sheets["build"].present == "letters"
+    hand.window.actions_.run("true-up-hand")
+    assert hand.window.sheets["true_up"].present == "hand"

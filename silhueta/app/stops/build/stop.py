@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
+from silhueta.app.actions import Action
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
@@ -11,6 +13,16 @@ from silhueta.core.wording import counted
 if TYPE_CHECKING:
     from silhueta.app.stops.worksheet import Worksheet
     from silhueta.app.window import Window
+
+
+_PAGES = (
+    # page, what Find an action says, more words that it is found by
+    ("letters", "Set words as outlines", "text letter font name stencil"),
+    ("shapes", "Put a plate behind it, or a shape", "rectangle circle slot polygon holes ring"),
+    ("join", "Weld, subtract, grow, tie islands", "union intersect offset border bridge thicken"),
+    ("place", "Move, turn, copy, put in line, add a foot", "mirror align space part tab"),
+    ("divide", "Cut into sections, place on sheets", "bed joint tongue colour layers nest"),
+)
 
 
 def build_state(job: Job) -> StopState:
@@ -33,6 +45,22 @@ def _make(window: Window) -> Worksheet:
     return sheet
 
 
+def _open(window: Window, page: str) -> None:
+    from silhueta.app.stops.build.sheet import BuildSheet
+
+    window.go("build")
+    sheet = window.sheets["build"]
+    assert isinstance(sheet, BuildSheet)
+    sheet.show_page(page)
+
+
+def _actions(window: Window) -> tuple[Action, ...]:
+    return tuple(
+        Action(f"build-{page}", text, partial(_open, window, page), words=words)
+        for page, text, words in _PAGES
+    )
+
+
 BUILD = Stop(
     key="build",
     title="Build",
@@ -44,4 +72,5 @@ BUILD = Stop(
     ),
     state=build_state,
     make=_make,
+    actions=_actions,
 )

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
+from silhueta.app.actions import Action
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
@@ -30,6 +32,27 @@ def _make(window: Window) -> Worksheet:
     return sheet
 
 
+def _open(window: Window, page: str) -> None:
+    from silhueta.app.stops.true_up.sheet import TrueUpSheet
+
+    window.go("true_up")
+    sheet = window.sheets["true_up"]
+    assert isinstance(sheet, TrueUpSheet)
+    sheet.show_page(page)
+
+
+def _actions(window: Window) -> tuple[Action, ...]:
+    pages = (
+        ("offers", "See what the shape seems to mean", "truing square parallel equal hole sizes"),
+        ("calipers", "Type what the calipers say", "dimension measure diameter distance angle"),
+        ("hand", "Make an edge or a hole exact by hand", "level plumb fillet chamfer zero point"),
+    )
+    return tuple(
+        Action(f"true-up-{page}", text, partial(_open, window, page), words=words)
+        for page, text, words in pages
+    )
+
+
 TRUE_UP = Stop(
     key="true_up",
     title="True up",
@@ -42,4 +65,5 @@ TRUE_UP = Stop(
     ),
     state=true_up_state,
     make=_make,
+    actions=_actions,
 )
