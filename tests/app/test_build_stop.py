@@ -9,10 +9,11 @@ from PySide6.QtTest import QTest
 
 from silhueta.app.finder import Finder
 from silhueta.core.build.fonts import FOLDER
-from silhueta.core.build.shapes import rectangle
+from silhueta.core.build.shapes import rectangle, ring
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import Job, set_imported
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -200,3 +201,26 @@ def test_pages_are_found_by_what_one_would_type(hand):
     assert hand.window.sheets["build"].present == "letters"
     hand.window.actions_.run("true-up-hand")
     assert hand.window.sheets["true_up"].present == "hand"
+
+
+def test_a_tie_is_put_where_the_island_was_clicked_and_a_copy_set_aside(hand):
+    plate = [*ring(100, 60), circle_loop((0, 0), 20)]
+    contours = tuple(Contour(loop, origin="imported") for loop in plate)
+    hand.window.session.start(set_imported(Job(), Outline(contours), "Ring"))
+    hand.key(Qt.Key.Key_6, ALT)
+    hand.settle()
+    hand.window.table.fit()
+    hand.click("choice-place")
+    do(hand, "set-aside")
+    skipped = [c for c in hand.window.session.job.outline.contours if not c.taken]
+    assert len(skipped) == 3
+    hand.click("choice-join")
+    do(hand, "tie-here")
+    assert "click the island first" in hand.window.sheets["build"].fault.text()
+    press(hand, 18, 1)
+    do(hand, "tie-here")
+    assert "fall out" not in hand.window.sheets["build"].result.text()
+    assert len(loops(hand)) == 3  # the plate, and what is left of the gap on both sides
+    for loop in loops(hand)[1:]:
+        _, bottom, _, top = bounding_box([loop])
+        assert (top < 0) or (bottom > 0)  # the tie runs across, where it was clicked

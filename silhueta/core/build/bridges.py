@@ -118,6 +118,38 @@ def bridged(loops: Sequence[Loop], width: float, count: int = 2) -> Bridged:
     return Bridged(united(list(loops), strips, "nonzero") if strips else list(loops), ties, left)
 
 
+def tied_at(
+    loops: Sequence[Loop], at: tuple[float, float], width: float, count: int = 2
+) -> Bridged:
+    """Return an outline whose island nearest to a place has its first tie there.
+
+    The others stand opposite to it, as `bridged` would put them.
+
+    Raises
+    ------
+    EditError
+        If there is no island, or no tie of that width stands on it.
+
+    """
+    if not 0.05 <= width <= 1000 or not 1 <= count <= 8:
+        raise EditError("a tie is from 0.05 to 1,000 mm wide, and an island has 1 to 8 of them")
+    every = solids(loops)
+    pieces = [polygon_of(solid, _CHORD) for solid in every]
+    place = shapely.Point(at)
+    loose = [k for k, solid in enumerate(every) if solid.depth >= 2]
+    if not loose:
+        raise EditError("there is no island: nothing would fall out")
+    k = min(loose, key=lambda one: pieces[one].distance(place))
+    near = shapely.box(*box_of(loops[every[k].within])).buffer(3 * width)
+    held = _near(pieces, near, set(range(len(pieces))) - {k})
+    some = _candidates(pieces[k], held, shapely.Point(), width)
+    if not some:
+        raise EditError(f"this island has no room for a tie of {width:g} mm; take a narrower one")
+    nearest = min(some, key=lambda one: shapely.LineString(one[1][:2]).distance(place))
+    ties = _chosen([nearest, *some], pieces[k], count)
+    return Bridged(united(list(loops), [_strip(tie) for tie in ties], "nonzero"), ties, [])
+
+
 def stencilled(loops: Sequence[Loop], width: float, count: int = 2) -> Bridged:
     """Return what is cut away, as letters are, with ties left in it: nothing inside falls out.
 

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from silhueta.core.build import place
-from silhueta.core.build.bridges import bridged
+from silhueta.core.build.bridges import bridged, tied_at
 from silhueta.core.build.foot import footed
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.sections import Joint, divided, numbered
@@ -326,6 +326,24 @@ def tie(job: Job, width: float, count: int) -> tuple[Job, int, int]:
     if not done.ties and not done.left:
         raise EditError("there is no island: nothing would fall out")
     return exchanged(job, (), done.loops), len(done.ties), len(done.left)
+
+
+def tie_at(job: Job, at: tuple[float, float], width: float, count: int) -> Job:
+    """Return the job with the island nearest to a place tied there."""
+    return exchanged(job, (), tied_at(loops_of(job), at, width, count).loops)
+
+
+def set_aside(job: Job, keys: Keys) -> Job:
+    """Return the job with a spare copy of some contours, skipped: it stays, and is not cut."""
+    wanted = set(keys)
+    spare = tuple(
+        replace(c, taken=False, chosen=True, key=0)
+        for c in job.outline.contours
+        if c.taken and (not wanted or c.key in wanted)
+    )
+    if not spare:
+        raise EditError("there is nothing to set a copy of aside yet")
+    return replace(job, outline=Outline((*job.outline.contours, *spare)))
 
 
 # divided and laid out

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from fontTools.ttLib import TTFont
 
-from silhueta.core.build.bridges import bridged, islands, stencilled
+from silhueta.core.build.bridges import bridged, islands, stencilled, tied_at
 from silhueta.core.build.fonts import FOLDER, SHIPPED, font_file
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.offset import offset
@@ -132,3 +132,19 @@ def test_a_plate_leaves_its_margin_and_has_room_for_its_holes():
         plate_round(words, "rectangle", (50, 50))
     with pytest.raises(EditError, match="up to 10 mm"):
         rectangle(30, 20, 11)
+
+
+def test_a_tie_is_put_where_one_says_and_its_fellow_opposite():
+    whole = [*ring(100, 60), circle_loop((0, 0), 20)]
+    for angle in (0.3, 2.0, -1.2):
+        at = 22 * np.array([math.cos(angle), math.sin(angle)])
+        a, b = tied_at(whole, (float(at[0]), float(at[1])), 4.0, 2).ties
+        there = math.atan2(a.start[1], a.start[0])
+        assert abs(math.remainder(there - angle, 2 * math.pi)) < 0.15
+        way, off = np.subtract(a.end, a.start) / a.length, np.subtract(b.start, a.start)
+        assert abs(way[0] * off[1] - way[1] * off[0]) < 1  # on one line,
+        assert way @ off < 0  # on the other side
+    with pytest.raises(EditError, match="no island"):
+        tied_at(ring(100, 60), (0, 0), 4.0)
+    with pytest.raises(EditError, match="no room"):
+        tied_at([rectangle(100, 100), rectangle(60, 60), rectangle(1, 1)], (0, 0), 4.0)

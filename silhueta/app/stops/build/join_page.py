@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout
 
 from silhueta.app.stops.build.page import BuildPage, Edit
 from silhueta.app.widgets import Choice, Note, row
-from silhueta.core.build.edits import combine, remade, tie
+from silhueta.core.build.edits import combine, remade, tie, tie_at
 from silhueta.core.build.offset import Corners, offset
 from silhueta.core.build.sets import How, backing, border, thickened
 from silhueta.core.errors import EditError
@@ -59,6 +59,9 @@ class JoinPage(BuildPage):
         self.ties = self.length("Ties wide", 4.0)
         self.count = self.number("each", 2, 1, 8)
         self.tie = self.deed("Tie the islands", "tie", "So that nothing falls out", self._tie)
+        self.tie_here = self.deed(
+            "Tie here", "tie-here", "The island nearest to the last click, there", self._tie_here
+        )
         inside = self.inside
         inside.addWidget(self.about)
         inside.addLayout(grid)
@@ -68,7 +71,7 @@ class JoinPage(BuildPage):
         inside.addLayout(
             row(self.title("Ties wide"), self.ties, self.count, self.title("each"), None)
         )
-        inside.addWidget(self.tie)
+        inside.addLayout(row(self.tie, self.tie_here))
         inside.addStretch(1)
 
     def _choose_corners(self, key: str) -> None:
@@ -97,6 +100,12 @@ class JoinPage(BuildPage):
         width, count = self.values["Ties wide"], round(self.values["each"])
         return lambda job: tie(job, width, count)[0]
 
+    def _tie_here(self) -> Edit:
+        width, count, at = self.values["Ties wide"], round(self.values["each"]), self.sheet.clicked
+        if at is None:
+            raise EditError("click the island first, on the side where the tie is to be")
+        return lambda job: tie_at(job, at, width, count)
+
     def refresh(self, job: Job) -> None:
         """Show what is chosen, and what would fall out."""
         super().refresh(job)
@@ -111,8 +120,12 @@ class JoinPage(BuildPage):
             button.setToolTip(tip if chosen >= 2 else "choose two pieces on the table first")
         loose = self.sheet.islands(job) if job.outline.taken else 0
         self.tie.setText(f"Tie {counted(loose, 'island')}" if loose else "Tie the islands")
-        self.tie.setEnabled(bool(loose))
-        self.tie.setToolTip("So that nothing falls out" if loose else "nothing would fall out")
+        for button, tip in (
+            (self.tie, "So that nothing falls out"),
+            (self.tie_here, "The island nearest to the last click, there"),
+        ):
+            button.setEnabled(bool(loose))
+            button.setToolTip(tip if loose else "nothing would fall out")
 
 
 def _with_backing(job: Job, by: float) -> Job:

@@ -16,6 +16,7 @@ from silhueta.core.build.edits import (
     move,
     part_at,
     put,
+    set_aside,
     turn,
     with_foot,
 )
@@ -75,6 +76,12 @@ class PlacePage(BuildPage):
         level = self.deed(
             "Part level", "part-level", "Through the click", partial(self._part, False)
         )
+        aside = self.deed(
+            "Set a copy aside",
+            "set-aside",
+            "It stays, skipped, as it is now",
+            lambda: partial(set_aside, keys=self.sheet.keys),
+        )
         self.long, self.deep = (
             self.length("Foot length", 30.0, wide=62),
             self.length("Foot depth", 6.0, wide=56),
@@ -98,6 +105,7 @@ class PlacePage(BuildPage):
         inside.addLayout(row(one, two, three))
         inside.addLayout(row(four, five))
         inside.addLayout(row(upright, level))
+        inside.addWidget(aside)
         inside.addWidget(self.title("Foot: length, depth, relief"))
         inside.addLayout(row(self.long, self.deep, self.relief, foot))
         inside.addWidget(self.title("Slot for it: thickness, clearance"))
@@ -150,7 +158,7 @@ class PlacePage(BuildPage):
         super().refresh(job)
         chosen = len(self.sheet.chosen)
         self.about.say(
-            f"{counted(chosen, 'piece')} chosen; the first stays where it is in line."
+            f"{counted(chosen, 'piece')} chosen; in line with the first."
             if chosen
             else "Nothing is chosen: what follows is for all."
         )
