@@ -95,6 +95,16 @@ def test_chosen_pieces_are_moved_turned_mirrored_and_copied(hand, sheet):
     assert len(loops(hand)) == 5
     hand.key(Qt.Key.Key_Z, CTRL)
     assert len(loops(hand)) == 3
+    do(hand, "mirrored-pair")
+    pair = bounding_box([loops(hand)[-1]])
+    assert pair[0] - box(hand, 2)[2] == pytest.approx(2)
+    hand.key(Qt.Key.Key_Z, CTRL)
+    hand.type(page.across, "4")
+    sheet.middle = (0.0, 0.0)
+    do(hand, "copy-round")
+    middles = [np.reshape(bounding_box([loop]), (2, 2)).mean(axis=0) for loop in loops(hand)[3:]]
+    far = np.hypot(*np.reshape(box(hand, 2), (2, 2)).mean(axis=0))
+    assert np.hypot(*np.transpose(middles)) == pytest.approx(np.full(3, far))
 
 
 def test_pieces_are_put_in_line_once_enough_are_chosen(hand, sheet):
@@ -210,6 +220,17 @@ def test_a_tie_is_put_where_the_island_was_clicked_and_a_copy_set_aside(hand):
     hand.key(Qt.Key.Key_6, ALT)
     hand.settle()
     hand.window.table.fit()
+    hand.click("choice-shapes")
+    press(hand, 7, 7)  # in the disc, whose centre is meant
+    page = hand.window.sheets["build"].shapes
+    page.shape.setCurrentText("Circle")
+    hand.type(page.fields[0], "4")
+    do(hand, "put-shape-there")
+    assert full_circle(loops(hand)[-1])[0] == pytest.approx((0, 0), abs=1e-9)
+    hand.key(Qt.Key.Key_Z, CTRL)
+    hand.key(Qt.Key.Key_Escape)
+    hand.window.sheets["build"].let_go()
+    hand.window.sheets["build"].clicked = None
     hand.click("choice-place")
     do(hand, "set-aside")
     skipped = [c for c in hand.window.session.job.outline.contours if not c.taken]

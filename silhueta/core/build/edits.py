@@ -201,6 +201,24 @@ def copies(job: Job, keys: Keys, across: int, up: int, gap: float) -> Job:
     return put(job, made[len(paths) :]) if len(made) > len(paths) else job
 
 
+def copies_round(job: Job, keys: Keys, count: int, centre: tuple[float, float]) -> Job:
+    """Return the job with some contours so many times evenly round a centre."""
+    wanted = set(keys)
+    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
+    made = place.copied_round(paths, count, centre)
+    return put(job, made[len(paths) :]) if len(made) > len(paths) else job
+
+
+def mirrored_pair(job: Job, keys: Keys, gap: float) -> Job:
+    """Return the job with a mirrored copy of some contours to the right of them, mm apart."""
+    wanted = set(keys)
+    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
+    if not paths:
+        raise EditError("there is nothing to mirror yet")
+    left, _, right, _ = bounding_box(paths)
+    return put(job, place.moved(place.mirrored(paths, "x"), right - left + gap, 0.0))
+
+
 def align(job: Job, groups: Sequence[Keys], how: Align) -> Job:
     """Return the job with chosen pieces in line with the first one, or evenly spaced.
 

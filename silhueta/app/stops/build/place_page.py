@@ -11,8 +11,10 @@ from silhueta.core.build.edits import (
     Align,
     align,
     copies,
+    copies_round,
     middle_of,
     mirror,
+    mirrored_pair,
     move,
     part_at,
     put,
@@ -76,10 +78,14 @@ class PlacePage(BuildPage):
         level = self.deed(
             "Part level", "part-level", "Through the click", partial(self._part, False)
         )
+        around = self.deed(
+            "Round", "copy-round", "So many evenly round the last click", self._copy_round
+        )
+        pair = self.deed("Pair", "mirrored-pair", "A mirrored copy beside it", self._pair)
         aside = self.deed(
-            "Set a copy aside",
+            "Set aside",
             "set-aside",
-            "It stays, skipped, as it is now",
+            "A spare copy: it stays, skipped, as it is now",
             lambda: partial(set_aside, keys=self.sheet.keys),
         )
         self.long, self.deep = (
@@ -105,7 +111,7 @@ class PlacePage(BuildPage):
         inside.addLayout(row(one, two, three))
         inside.addLayout(row(four, five))
         inside.addLayout(row(upright, level))
-        inside.addWidget(aside)
+        inside.addLayout(row(around, pair, aside))
         inside.addWidget(self.title("Foot: length, depth, relief"))
         inside.addLayout(row(self.long, self.deep, self.relief, foot))
         inside.addWidget(self.title("Slot for it: thickness, clearance"))
@@ -120,6 +126,16 @@ class PlacePage(BuildPage):
         across, up = round(self.values["across"]), round(self.values["up"])
         gap, keys = self.values["Gap"], self.sheet.keys
         return lambda job: copies(job, keys, across, up, gap)
+
+    def _copy_round(self) -> Edit:
+        count, keys, at = round(self.values["across"]), self.sheet.keys, self.sheet.middle
+        if at is None:
+            raise EditError("click the piece or hole first, round which they are to be")
+        return lambda job: copies_round(job, keys, count, at)
+
+    def _pair(self) -> Edit:
+        gap, keys = self.values["Gap"], self.sheet.keys
+        return lambda job: mirrored_pair(job, keys, gap)
 
     def _mirror(self, axis: str) -> Edit:
         keys = self.sheet.keys

@@ -10,6 +10,7 @@ from silhueta.app.stops.build.page import BuildPage, Edit
 from silhueta.app.widgets import Choice, Select, heading, row
 from silhueta.core.build import shapes
 from silhueta.core.build.edits import middle_of, plate, put
+from silhueta.core.errors import EditError
 from silhueta.core.geometry.path import Loop, circle_loop
 
 if TYPE_CHECKING:
@@ -88,7 +89,15 @@ class ShapesPage(BuildPage):
         self.fields = [self.length(f"Size {k}", v) for k, v in enumerate(sizes)]
         self.names = [heading("", self) for _ in sizes]
         self.count_name, self.count = heading("", self), self.number("Count", 6, 1, 1000)
-        self.add = self.deed("Put it in the middle", "put-shape", "Of all there is", self._shape)
+        self.add = self.deed(
+            "In the middle", "put-shape", "Of all there is", lambda: self._shape(False)
+        )
+        self.there = self.deed(
+            "At the click",
+            "put-shape-there",
+            "Its middle on the last click; on the centre of a round that was clicked",
+            lambda: self._shape(True),
+        )
         inside = self.inside
         inside.addWidget(self.title("Plate"))
         inside.addWidget(self.kind)
@@ -101,7 +110,7 @@ class ShapesPage(BuildPage):
         for name, field in zip(self.names, self.fields, strict=True):
             inside.addLayout(row(name, None, field))
         inside.addLayout(row(self.count_name, None, self.count))
-        inside.addWidget(self.add)
+        inside.addLayout(row(self.add, self.there))
         inside.addStretch(1)
         self.shape.activated.connect(lambda _: self._name_fields())
         self._name_fields()
@@ -143,7 +152,12 @@ class ShapesPage(BuildPage):
             cut_out,
         )
 
-    def _shape(self) -> Edit:
+    def _shape(self, there: bool) -> Edit:
+        at = self.sheet.middle
+        if there and at is None:
+            raise EditError("click on the table first, where it is to be")
         made = _SHAPES[self.shape.currentText()]
         sizes, count = [self.values[f"Size {k}"] for k in range(3)], round(self.values["Count"])
-        return lambda job: put(job, made.make(sizes, count, middle_of(job)))
+        return lambda job: put(
+            job, made.make(sizes, count, middle_of(job) if at is None or not there else at)
+        )

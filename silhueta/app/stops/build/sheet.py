@@ -26,6 +26,7 @@ from silhueta.app.work import Bench
 from silhueta.core.build.edits import grouped
 from silhueta.core.build.sets import put_together
 from silhueta.core.errors import SilhuetaError
+from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.region.region import cut_away
@@ -60,6 +61,7 @@ class BuildSheet(PagedWorksheet):
         self.tracing = tracing
         self.chosen: list[tuple[int, ...]] = []
         self.clicked: tuple[float, float] | None = None  # where, mm
+        self.middle: tuple[float, float] | None = None  # the same, of a round its centre
         self.bench = Bench(self)
         self.bench.done.connect(self._take_done)
         self.bench.failed.connect(lambda text: self.tell(sentence(text)))
@@ -107,7 +109,10 @@ class BuildSheet(PagedWorksheet):
         return [key for keys in self.chosen for key in keys]
 
     def _choose(self, key: int, at: tuple[float, float]) -> None:
+        path = next(c.path for c in self.session.job.outline.contours if c.key == key)
+        circle = full_circle(path)
         self.clicked = at
+        self.middle = at if circle is None else (float(circle[0][0]), float(circle[0][1]))
         group = grouped(self.session.job, key)
         if group in self.chosen:
             self.chosen.remove(group)
