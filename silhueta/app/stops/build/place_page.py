@@ -79,11 +79,11 @@ class PlacePage(BuildPage):
             "Part level", "part-level", "Through the click", partial(self._part, False)
         )
         around = self.deed(
-            "Round", "copy-round", "So many evenly round the last click", self._copy_round
+            "Copy round", "copy-round", "So many evenly round the last click", self._copy_round
         )
-        pair = self.deed("Pair", "mirrored-pair", "A mirrored copy beside it", self._pair)
+        pair = self.deed("Copy ⇆", "mirrored-pair", "A mirrored copy beside it", self._pair)
         aside = self.deed(
-            "Set aside",
+            "Copy aside",
             "set-aside",
             "A spare copy: it stays, skipped, as it is now",
             lambda: partial(set_aside, keys=self.sheet.keys),
@@ -106,12 +106,12 @@ class PlacePage(BuildPage):
         inside.addLayout(row(self.title("By"), self.right_by, self.up_by, move_))
         inside.addWidget(self.title("Copies across, up, gap"))
         inside.addLayout(row(self.across, self.up, self.gap, self.copy))
+        inside.addLayout(row(around, pair, aside))
         inside.addLayout(row(self.title("Turn by"), self.angle, *flips, None))
         one, two, three, four, five = self.aligned.values()
         inside.addLayout(row(one, two, three))
         inside.addLayout(row(four, five))
         inside.addLayout(row(upright, level))
-        inside.addLayout(row(around, pair, aside))
         inside.addWidget(self.title("Foot: length, depth, relief"))
         inside.addLayout(row(self.long, self.deep, self.relief, foot))
         inside.addWidget(self.title("Slot for it: thickness, clearance"))
