@@ -79,11 +79,11 @@ class PlacePage(BuildPage):
             "Part level", "part-level", "Through the click", partial(self._part, False)
         )
         around = self.deed(
-            "Copy round", "copy-round", "So many evenly round the last click", self._copy_round
+            "Round", "copy-round", "So many evenly round the last click", self._copy_round
         )
-        pair = self.deed("Copy ⇆", "mirrored-pair", "A mirrored copy beside it", self._pair)
+        pair = self.deed("Mirrored", "mirrored-pair", "A mirrored copy beside it", self._pair)
         aside = self.deed(
-            "Copy aside",
+            "Aside",
             "set-aside",
             "A spare copy: it stays, skipped, as it is now",
             lambda: partial(set_aside, keys=self.sheet.keys),
