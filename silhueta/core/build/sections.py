@@ -33,6 +33,7 @@ Joint = Literal["straight", "step", "tongue"]
 MOST = 400  # sections
 CLEAR, _WIDE = 3.0, 15.0  # mm, that a joint keeps from holes where it can; where it can easily
 _THIN = 8.0  # mm: what is thinner is no place for a joint, where there is another
+_UNEVEN = 3.0  # of a hole that is cut, that a section counts which is next to nothing
 _SMALL = 60.0  # mm of a hole, that no joint should run through
 _PLACES = 600  # that a joint may run at, at most
 _CHORD = 0.01  # mm
@@ -220,8 +221,8 @@ def _places(
         before = np.arange(first, j)
         if not len(before):
             continue
-        # a section more is dear, an uneven one a little
-        uneven = ((where[j] - where[before]) / even - 1) ** 2
+        # a section more is dear, an uneven one less so
+        uneven = _UNEVEN * ((where[j] - where[before]) / even - 1) ** 2
         total = cost[before] + 10.0 + uneven + price[j]
         best = int(np.argmin(total))
         cost[j], came[j] = total[best], before[best]
