@@ -166,7 +166,6 @@ def _write_layers(files: tuple[File, ...], output: tuple[File, ...], given: dict
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
-    from silhueta.core.geometry.outline import Contour, Outline
     from silhueta.core.geometry.path import Loop
 
     work = Work(Progress())
@@ -181,9 +180,7 @@ def _write_layers(files: tuple[File, ...], output: tuple[File, ...], given: dict
     content: dict[str, Any] = {"layers": []}
     with all_or_none(), work.stage("write"):
         for layer in made:
-            contours = [Contour(loop) for loop in layer.loops]
-            contours += [Contour(path, operation="mark") for path in layer.marks]
-            drawing = draw(Outline(tuple(contours)), given["units"], "corner")
+            drawing = draw(layer.outline, given["units"], "corner")
             for target in output:
                 name = target.with_name(f"{target.stem}-{layer.name}{target.suffix}")
                 proof = export(drawing, name, CutFileSettings(dxf_version=given["dxf_version"]))

@@ -209,7 +209,7 @@ def test_pages_are_found_by_what_one_would_type(hand):
     hand.settle()
     assert hand.window.present == "build"
     assert hand.window.sheets["build"].present == "letters"
-    hand.window.actions_.run("true-up-hand")
+    hand.window.actions_.run("true_up-hand")
     assert hand.window.sheets["true_up"].present == "hand"
 
 

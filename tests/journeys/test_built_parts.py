@@ -1,5 +1,6 @@
 """A nameplate, an emblem in colours, a gate panel: built, bridged, divided, saved."""
 
+import ezdxf
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -152,6 +153,11 @@ def test_journey_g_the_gate_panel_in_sections(hand, act, tmp_path):
     assert [file.name for file in files] == ["gate-1.dxf", "gate-2.dxf", "gate-3.dxf"]
     found = [inspect_file(file) for file in files]
     assert all(max(one["size_mm"]) <= 600 for one in found)
+    for file in files:  # numbers and registration marks are marked, not cut
+        marked = ezdxf.readfile(file).modelspace().query('*[layer=="MARK"]')
+        assert len(marked) >= 2
+    cut = sum(one["outer_loops"] + one["holes"] for one in found) - len(loops(hand))
+    assert cut == 3  # the numbers, which enclose something as well
     assert len(act.done) <= 15
 
 

@@ -12,10 +12,8 @@ from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged, tied_at
 from silhueta.core.build.foot import footed
 from silhueta.core.build.lettering import lettered
-from silhueta.core.build.sections import Joint, divided, numbered
 from silhueta.core.build.sets import How, parted, put_together
 from silhueta.core.build.shapes import PlateKind, corner_holes, negative, plate_round
-from silhueta.core.build.sheet import Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, Operation, Outline
@@ -27,8 +25,6 @@ from silhueta.core.words import Lettering, Words
 
 Keys = Sequence[int]
 Align = Literal["centre", "left", "bottom", "space across", "space up"]
-_APART = 20.0  # mm between sections as they are laid out
-_MOST_SHEETS = 50
 
 
 def solid_of(outline: Outline, key: int) -> tuple[int, ...]:
@@ -362,89 +358,3 @@ def set_aside(job: Job, keys: Keys) -> Job:
     if not spare:
         raise EditError("there is nothing to set a copy of aside yet")
     return replace(job, outline=Outline((*job.outline.contours, *spare)))
-
-
-# divided and laid out
-
-
-def divide(
-    job: Job,
-    bed: tuple[float, float],
-    joint: Joint,
-    clearance: float,
-    at: Sequence[float] | None = None,
-) -> tuple[Job, tuple[str, ...]]:
-    """Return the job in sections side by side, numbered, with marks, and what is not clear.
-
-    `at`: from the left, mm, where joints that run up are put; None lets them be found.
-
-    Raises
-    ------
-    EditError
-        If the bed is too small, or everything fits it already.
-
-    """
-    loops = loops_of(job)
-    left = bounding_box(loops)[0]
-    nowhere: list[float] = []
-    chosen = None if at is None else ([left + x for x in at], nowhere)
-    cut = divided(loops, bed, joint, clearance, chosen)
-    if len(cut.sections) < 2:
-        raise EditError("it fits the bed as it is")
-    paths: list[Path] = []
-    marks: list[Path] = []
-    for section, number in zip(cut.sections, numbered(cut.sections), strict=True):
-        shift = (section.column * _APART, section.row * _APART)
-        paths += [transform(loop, np.eye(2), shift) for loop in section.loops]
-        own: list[Path] = [*cut.marks_of(section), *number]
-        marks += [transform(mark, np.eye(2), shift) for mark in own]
-    return put(exchanged(job, (), paths), marks, "mark"), cut.doubts
-
-
-def pieces(job: Job) -> list[list[Path]]:
-    """Return each solid piece with what is marked or engraved on it, mm."""
-    loops = loops_of(job)
-    found: list[list[Path]] = []
-    boxes = []
-    for solid in sorted(solids(loops), key=lambda s: bounding_box([s.outer])[:2]):
-        found.append([solid.outer, *solid.holes])
-        boxes.append(bounding_box([solid.outer]))
-    for _, path in job.outline.others:
-        x, y = path.nodes.mean(axis=0).tolist()
-        for k, (left, bottom, right, top) in enumerate(boxes):
-            if left <= x <= right and bottom <= y <= top:
-                found[k].append(path)
-                break
-    return found
-
-
-def on_sheet(job: Job, sheet: Sheet, count: int = 1) -> tuple[Job, list[float]]:
-    """Return the job with each piece placed on sheets, side by side, and how full these are.
-
-    Raises
-    ------
-    EditError
-        If one does not fit.
-
-    """
-    parts = pieces(job)
-    if not 1 <= count <= place.MOST:
-        raise EditError(f"from 1 to {place.MOST:,} copies can be made, not {count:,}")
-    got = placed(parts * count, sheet, most_sheets=_MOST_SHEETS)
-    if got.left:
-        left, bottom, right, top = bounding_box(parts[got.left[0] % len(parts)])
-        raise EditError(
-            f"{len(got.left)} of {len(parts) * count} pieces do not fit the sheet, such as one of "
-            f"{right - left:.1f} × {top - bottom:.1f} mm; take a larger sheet"
-        )
-    cut = {id(path) for path in job.outline.loops}
-    made = []
-    for k, own in enumerate(got.sheets):
-        for number, paths in own:
-            for path, was in zip(paths, parts[number % len(parts)], strict=True):
-                moved = transform(path, np.eye(2), (k * (sheet.width + _APART), 0.0))
-                made.append((moved, was))
-    loops = [path for path, was in made if id(was) in cut]
-    marks = [path for path, was in made if id(was) not in cut]
-    bare = replace(job, outline=Outline(()), words=())
-    return put(put(bare, loops), marks, "mark"), got.fill

@@ -15,6 +15,7 @@ import numpy as np
 from silhueta.core.build.offset import offset, outer_only
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box, signed_area
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.region.region import common, covered, united
 from silhueta.core.geometry.transform import transform
@@ -31,6 +32,12 @@ class Layer(NamedTuple):
     colour: Rgb | None
     loops: list[Loop]
     marks: list[Path]
+
+    @property
+    def outline(self) -> Outline:
+        """What is cut and what is marked of it."""
+        cut = [Contour(loop) for loop in self.loops]
+        return Outline((*cut, *(Contour(path, operation="mark") for path in self.marks)))
 
     @property
     def name(self) -> str:

@@ -12,7 +12,7 @@ from silhueta.core.build.offset import Corners, offset, outer_only
 from silhueta.core.build.sections import Joint, divided, numbered
 from silhueta.core.build.sets import How, put_together, thickened
 from silhueta.core.build.shapes import negative, plate_round
-from silhueta.core.build.sheet import Sheet, placed
+from silhueta.core.build.sheet import MOST_SHEETS, Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import Loop, Path
@@ -21,7 +21,6 @@ from silhueta.core.work import Work
 
 _TIE = 15.0  # of the cap height, that ties of a stencil are wide where no width is told
 _PLATE_MARGIN, _SHEET_MARGIN = 10.0, 5.0  # mm
-_MOST_SHEETS = 50
 Size = tuple[float, float]
 
 
@@ -234,7 +233,7 @@ def _on_sheets(
     margin = _SHEET_MARGIN if recipe.margin is None else recipe.margin
     sheet = Sheet(*recipe.sheet, margin, recipe.gap)
     whole = [[*piece, *own] for piece, own in zip(pieces, marks, strict=True)]
-    got = placed(whole * (across * up), sheet, most_sheets=_MOST_SHEETS, work=work)
+    got = placed(whole * (across * up), sheet, most_sheets=MOST_SHEETS, work=work)
     if got.left:
         k = got.left[0] % len(pieces)
         left, bottom, right, top = bounding_box(pieces[k])

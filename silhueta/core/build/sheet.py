@@ -26,7 +26,7 @@ from silhueta.core.geometry.path import Floats, Loop, Path
 from silhueta.core.geometry.transform import transform
 from silhueta.core.work import Work
 
-MOST = 5_000  # parts
+MOST, MOST_SHEETS = 5_000, 50  # parts
 _PIXELS = 700  # along the longer side of the sheet
 _TURNS = (0, 90, 180, 270)  # degrees
 _CHORD = 0.02  # mm

@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING, cast
 
 from PySide6.QtWidgets import QPushButton
 
-from silhueta.app.stops.build.page import BuildPage, Edit
+from silhueta.app.stops.build.page import BuildPage, Edit, Made
 from silhueta.app.widgets import Choice, Field, Note, row, sentence
-from silhueta.core.build.edits import divide, on_sheet, pieces
 from silhueta.core.build.layers import layers
+from silhueta.core.build.layout import divide, on_sheet, pieces
 from silhueta.core.build.sections import Joint
 from silhueta.core.build.sheet import Sheet
 from silhueta.core.errors import EditError, SilhuetaError
-from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop
 from silhueta.core.job import Job
 from silhueta.core.units import format_length, parse_length
@@ -67,7 +67,6 @@ class DividePage(BuildPage):
         self.colours.setObjectName("save-colours")
         self.colours.clicked.connect(self._save_colours)
         self.about = Note(parent=self)
-        self._told = ("", False)  # what came of the last one, and whether it needs a look
         inside = self.inside
         inside.addLayout(row(self.title("Bed, sheet"), None, self.wide, self.high))
         inside.addWidget(self.joint)
@@ -88,8 +87,7 @@ class DividePage(BuildPage):
 
     def _read_places(self, text: str) -> object:
         units = self.sheet.session.units
-        parts = [part for part in text.replace(";", " ; ").split(" ; ") if part.strip(" ;")]
-        return tuple(parse_length(part.strip(" ;"), units) for part in parts)
+        return tuple(parse_length(part, units) for part in text.split(";") if part.strip())
 
     def _choose_places(self, places: object) -> None:
         self._at = places if isinstance(places, tuple) else ()
@@ -113,10 +111,9 @@ class DividePage(BuildPage):
         clearance = self.values["Clearance"] if joint != "straight" else 0.0
         places = self._at or None
 
-        def cut(job: Job) -> Job:
+        def cut(job: Job) -> Made:
             made, doubts = divide(job, bed, joint, clearance, places)
-            self._told = (sentence(doubts[0]), True) if doubts else ("", False)
-            return made
+            return Made(made, sentence(doubts[0]) if doubts else "", bool(doubts))
 
         return cut
 
@@ -124,11 +121,10 @@ class DividePage(BuildPage):
         sheet = Sheet(*self._bed, self.values["Margin"], self.values["Spacing"])
         count = round(self.values["of each"])
 
-        def placed(job: Job) -> Job:
+        def placed(job: Job) -> Made:
             made, fill = on_sheet(job, sheet, count)
             full = " and ".join(f"{100 * share:.0f} %" for share in fill)
-            self._told = (f"{counted(len(fill), 'sheet')}, {full} full.", False)
-            return made
+            return Made(made, f"{counted(len(fill), 'sheet')}, {full} full.")
 
         return placed
 
@@ -139,14 +135,9 @@ class DividePage(BuildPage):
         except SilhuetaError as error:
             self.sheet.tell(str(error))
             return
-        outlines = []
-        for number, paths in enumerate(found, 1):
-            contours = tuple(
-                Contour(path) if isinstance(path, Loop) else Contour(path, operation="mark")
-                for path in paths
-            )
-            outlines.append((str(number), Outline(contours)))
-        self.sheet.save_apart.emit(outlines)
+        self.sheet.save_apart.emit(
+            [(str(number), Outline(tuple(piece))) for number, piece in enumerate(found, 1)]
+        )
 
     def _save_colours(self) -> None:
         job = self.sheet.session.job
@@ -158,12 +149,8 @@ class DividePage(BuildPage):
         trap, base, flip = self.values["Overlap"], self._base, self._flip
 
         def made() -> list[tuple[str, Outline]]:
-            found = []
-            for layer in layers(groups, trap, base, True, flip):
-                contours = [Contour(loop) for loop in layer.loops]
-                contours += [Contour(path, operation="mark") for path in layer.marks]
-                found.append((layer.name, Outline(tuple(contours))))
-            return found
+            every = layers(groups, trap, base, True, flip)
+            return [(layer.name, layer.outline) for layer in every]
 
         self.sheet.save_apart.emit(made)
 
@@ -179,4 +166,4 @@ class DividePage(BuildPage):
         )
         self.apart.setEnabled(bool(job.outline.loops))
         self.apart.setToolTip("" if job.outline.loops else "there is no closed outline yet")
-        self.about.say(*self._told)
+        self.about.say(*self.sheet.told)

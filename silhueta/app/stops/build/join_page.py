@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from PySide6.QtWidgets import QGridLayout
 
-from silhueta.app.stops.build.page import BuildPage, Edit
+from silhueta.app.stops.build.page import BuildPage, Edit, Made
 from silhueta.app.widgets import Choice, Note, row
 from silhueta.core.build.edits import combine, remade, tie, tie_at
 from silhueta.core.build.offset import Corners, offset
@@ -32,7 +32,7 @@ class JoinPage(BuildPage):
 
     def __init__(self, sheet: BuildSheet) -> None:
         super().__init__(sheet)
-        self.about = Note(parent=self)
+        self.about, self.came = Note(parent=self), Note(parent=self)
         grid = QGridLayout()
         grid.setSpacing(4)
         self.sets = {
@@ -72,6 +72,7 @@ class JoinPage(BuildPage):
             row(self.title("Ties wide"), self.ties, self.count, self.title("each"), None)
         )
         inside.addLayout(row(self.tie, self.tie_here))
+        inside.addWidget(self.came)
         inside.addStretch(1)
 
     def _choose_corners(self, key: str) -> None:
@@ -98,7 +99,15 @@ class JoinPage(BuildPage):
 
     def _tie(self) -> Edit:
         width, count = self.values["Ties wide"], round(self.values["each"])
-        return lambda job: tie(job, width, count)[0]
+
+        def tied(job: Job) -> Made:
+            made, _, left = tie(job, width, count)
+            if not left:
+                return Made(made)
+            no_room = f"{counted(left, 'island')} left: no room for a tie so wide."
+            return Made(made, no_room, True)
+
+        return tied
 
     def _tie_here(self) -> Edit:
         width, count, at = self.values["Ties wide"], round(self.values["each"]), self.sheet.clicked
@@ -118,6 +127,7 @@ class JoinPage(BuildPage):
         for button, (_, tip) in zip(self.sets.values(), _SETS.values(), strict=True):
             button.setEnabled(chosen >= 2)
             button.setToolTip(tip if chosen >= 2 else "choose two pieces on the table first")
+        self.came.say(*self.sheet.told)
         loose = self.sheet.islands(job) if job.outline.taken else 0
         self.tie.setText(f"Tie {counted(loose, 'island')}" if loose else "Tie the islands")
         for button, tip in (

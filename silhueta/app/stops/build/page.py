@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
@@ -16,7 +16,24 @@ from silhueta.core.units import Unit, format_length, parse_length
 if TYPE_CHECKING:
     from silhueta.app.stops.build.sheet import BuildSheet
 
-Edit = Callable[[Job], Job]
+
+class Made(NamedTuple):
+    """What came of an edit: the job, what is told of it, and whether that needs a look."""
+
+    job: Job
+    told: str = ""
+    wrong: bool = False
+
+
+Edit = Callable[[Job], Job | Made]
+
+
+def made_by(edit: Edit, job: Job) -> Made:
+    """Return what came of an edit of `job`, told or not."""
+    done = edit(job)
+    return done if isinstance(done, Made) else Made(done)
+
+
 _PATIENCE = 250  # ms over a button, before what it would do is shown
 
 

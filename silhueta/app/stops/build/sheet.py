@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import NamedTuple, cast
 
 from PySide6.QtCore import QRectF, Signal
@@ -13,6 +12,7 @@ from silhueta.app.session import Session
 from silhueta.app.stops.build.divide_page import DividePage
 from silhueta.app.stops.build.join_page import JoinPage
 from silhueta.app.stops.build.letters_page import LettersPage
+from silhueta.app.stops.build.page import Edit, Made, made_by
 from silhueta.app.stops.build.place_page import PlacePage
 from silhueta.app.stops.build.shapes_page import ShapesPage
 from silhueta.app.stops.paged import PagedWorksheet
@@ -36,7 +36,6 @@ from silhueta.core.remembered import Remembered
 from silhueta.core.tidy.choose import depths
 from silhueta.core.wording import counted
 
-Edit = Callable[[Job], Job]
 _MOST_SEEN = 4_000  # segments of an outline, up to which an edit is shown before it is taken
 
 
@@ -62,6 +61,7 @@ class BuildSheet(PagedWorksheet):
         self.chosen: list[tuple[int, ...]] = []
         self.clicked: tuple[float, float] | None = None  # where, mm
         self.middle: tuple[float, float] | None = None  # the same, of a round its centre
+        self.told = ("", False)  # what came of the last edit, and whether it needs a look
         self.bench = Bench(self)
         self.bench.done.connect(self._take_done)
         self.bench.failed.connect(lambda text: self.tell(sentence(text)))
@@ -154,11 +154,12 @@ class BuildSheet(PagedWorksheet):
         if isinstance(found, _Ahead):
             if asked is self.session.job:
                 self.table.set_overlay("ahead", PreviewLayer(*found))
-        elif isinstance(found, Job):
+        elif isinstance(found, Made):
             job, label = cast("tuple[Job, str]", asked)
             if self.session.job is job:
-                self.session.apply(label, lambda _: found)
-                self._bring_into_view(found)
+                self.told = (found.told, found.wrong)
+                self.session.apply(label, lambda _: found.job)
+                self._bring_into_view(found.job)
 
     def _bring_into_view(self, job: Job) -> None:
         if not job.outline.taken:
@@ -192,10 +193,10 @@ class BuildSheet(PagedWorksheet):
         return self._islands(job.outline)
 
 
-def _built(job: Job, edit: Edit) -> Job:
+def _built(job: Job, edit: Edit) -> Made:
     """Return what an edit makes of a job, and all that the interface will ask of it worked out."""
-    made = edit(job)
-    measured_ahead(made.outline)
+    made = made_by(edit, job)
+    measured_ahead(made.job.outline)
     return made
 
 
@@ -210,7 +211,7 @@ def _count_islands(outline: Outline) -> int:
 def _ahead(job: Job, edit: Edit) -> _Ahead:
     """Return what an edit would do; nothing where it cannot be done."""
     try:
-        after = edit(job)
+        after = made_by(edit, job).job
     except SilhuetaError:
         return _Ahead([], [], [])
     before, now = _covered(job), _covered(after)

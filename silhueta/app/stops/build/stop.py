@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import TYPE_CHECKING
 
 from silhueta.app.actions import Action
+from silhueta.app.stops.page_actions import page_actions
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
@@ -45,20 +45,8 @@ def _make(window: Window) -> Worksheet:
     return sheet
 
 
-def _open(window: Window, page: str) -> None:
-    from silhueta.app.stops.build.sheet import BuildSheet
-
-    window.go("build")
-    sheet = window.sheets["build"]
-    assert isinstance(sheet, BuildSheet)
-    sheet.show_page(page)
-
-
 def _actions(window: Window) -> tuple[Action, ...]:
-    return tuple(
-        Action(f"build-{page}", text, partial(_open, window, page), words=words)
-        for page, text, words in _PAGES
-    )
+    return page_actions(window, "build", _PAGES)
 
 
 BUILD = Stop(

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import TYPE_CHECKING
 
 from silhueta.app.actions import Action
+from silhueta.app.stops.page_actions import page_actions
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
@@ -32,25 +32,13 @@ def _make(window: Window) -> Worksheet:
     return sheet
 
 
-def _open(window: Window, page: str) -> None:
-    from silhueta.app.stops.true_up.sheet import TrueUpSheet
-
-    window.go("true_up")
-    sheet = window.sheets["true_up"]
-    assert isinstance(sheet, TrueUpSheet)
-    sheet.show_page(page)
-
-
 def _actions(window: Window) -> tuple[Action, ...]:
     pages = (
         ("offers", "See what the shape seems to mean", "truing square parallel equal hole sizes"),
         ("calipers", "Type what the calipers say", "dimension measure diameter distance angle"),
         ("hand", "Make an edge or a hole exact by hand", "level plumb fillet chamfer zero point"),
     )
-    return tuple(
-        Action(f"true-up-{page}", text, partial(_open, window, page), words=words)
-        for page, text, words in pages
-    )
+    return page_actions(window, "true_up", pages)
 
 
 TRUE_UP = Stop(
