@@ -34,6 +34,7 @@ class Filing(QObject):
     """What the window does with files."""
 
     exported = Signal(object, object)  # job, proof of the file
+    exported_apart = Signal(object)  # proofs of several files
 
     def __init__(self, window: Window) -> None:
         super().__init__(window)
@@ -314,7 +315,9 @@ class Filing(QObject):
         elif isinstance(asked, tuple):
             job, target = asked
             window.notice.hide()
-            if result is not None:
+            if isinstance(result, list):
+                self.exported_apart.emit(result)
+            elif result is not None:
                 window.go("cut_file")
                 self.exported.emit(job, result)
             else:
@@ -359,15 +362,15 @@ def _opened_demo(which: str, work: Work) -> Opened:
 Apart = Sequence[tuple[str, "Outline"]]
 
 
-def _exported_apart(job: Job, found: Apart, target: File) -> Proof:
-    """Write outlines to a file each, and return the first one's proof."""
+def _exported_apart(job: Job, found: Apart, target: File) -> list[Proof]:
+    """Write outlines to a file each, all or none, and return their proofs."""
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
 
     plan = job.cut_file
     with all_or_none():
-        proofs = [
+        return [
             export(
                 draw(outline, plan.units, "corner"),
                 target.with_name(f"{target.stem}-{name}{target.suffix}"),
@@ -375,7 +378,6 @@ def _exported_apart(job: Job, found: Apart, target: File) -> Proof:
             )
             for name, outline in found
         ]
-    return proofs[0]
 
 
 def _saved(job: Job, target: File, marks: dict[str, Job]) -> None:

@@ -151,6 +151,8 @@ def test_journey_g_the_gate_panel_in_sections(hand, act, tmp_path):
     act("save", hand.click, "save-pieces")
     files = sorted(tmp_path.glob("gate-*.dxf"))
     assert [file.name for file in files] == ["gate-1.dxf", "gate-2.dxf", "gate-3.dxf"]
+    assert window.present == "build"
+    assert "3 files saved and read back" in sheet.divide.about.text()
     found = [inspect_file(file) for file in files]
     assert all(max(one["size_mm"]) <= 600 for one in found)
     for file in files:  # numbers and registration marks are marked, not cut

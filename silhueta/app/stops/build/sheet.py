@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, cast
+from collections.abc import Sequence
+from pathlib import Path as File
+from typing import TYPE_CHECKING, NamedTuple, cast
 
 from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
@@ -35,6 +37,9 @@ from silhueta.core.job import Job, is_stale
 from silhueta.core.remembered import Remembered
 from silhueta.core.tidy.choose import depths
 from silhueta.core.wording import counted
+
+if TYPE_CHECKING:
+    from silhueta.core.files.proof import Proof
 
 _MOST_SEEN = 4_000  # segments of an outline, up to which an edit is shown before it is taken
 
@@ -168,6 +173,13 @@ class BuildSheet(PagedWorksheet):
         box = QRectF(left, bottom, right - left, top - bottom)
         if not self.table.view.shown().normalized().contains(box):
             self.table.fit()
+
+    def show_saved(self, proofs: Sequence[Proof]) -> None:
+        """Tell which files were written, each of them read back."""
+        first, last = File(proofs[0].file).name, File(proofs[-1].file).name
+        which = first if len(proofs) == 1 else f"{first} to {last}"
+        self.told = (f"{counted(len(proofs), 'file')} saved and read back: {which}.", False)
+        self.refresh(self.session.job)
 
     # what is shown
 

@@ -41,6 +41,7 @@ def _make(window: Window) -> Worksheet:
 
     sheet = BuildSheet(window.session, window.tracing, window.table, window.sheets)
     sheet.save_apart.connect(window.filing.export_apart)
+    window.filing.exported_apart.connect(sheet.show_saved)
     window.progress.follow(sheet.bench)
     return sheet
 
