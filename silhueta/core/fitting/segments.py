@@ -261,24 +261,27 @@ def _settle(
     points: Floats, along: Floats, stops: Ints, gate: float, trim: float, price: float
 ) -> None:
     """Move each inner breakpoint to the best place near it, twice."""
-    left, right = np.zeros(6), np.zeros(6)
     for _ in range(2):
         for k in range(1, len(stops) - 1):
-            before, here, after = stops[k - 1], stops[k], stops[k + 1]
-            reach = max(3, min(12, min(here - before, after - here) // 4))
-            best, where = np.inf, here
-            for q in range(max(before + 2, here - reach), min(after - 1, here + reach + 1)):
-                if not fit_between(
-                    points, along, before, q, gate, trim, ROUNDED * trim, price, left
-                ):
-                    continue
-                if not fit_between(
-                    points, along, q, after, gate, trim, ROUNDED * trim, price, right
-                ):
-                    continue
-                if left[4] + right[4] < best:
-                    best, where = left[4] + right[4], q
-            stops[k] = where
+            _settle_one(points, along, stops, k, gate, trim, price)
+
+
+@compiled
+def _settle_one(
+    points: Floats, along: Floats, stops: Ints, k: int, gate: float, trim: float, price: float
+) -> None:
+    left, right = np.zeros(6), np.zeros(6)
+    before, here, after = stops[k - 1], stops[k], stops[k + 1]
+    reach = max(3, min(12, min(here - before, after - here) // 4))
+    best, where = np.inf, here
+    for q in range(max(before + 2, here - reach), min(after - 1, here + reach + 1)):
+        if not fit_between(points, along, before, q, gate, trim, ROUNDED * trim, price, left):
+            continue
+        if not fit_between(points, along, q, after, gate, trim, ROUNDED * trim, price, right):
+            continue
+        if left[4] + right[4] < best:
+            best, where = left[4] + right[4], q
+    stops[k] = where
 
 
 @compiled
@@ -403,6 +406,10 @@ def break_up(points: Floats, gate: float, trim: float, price: float) -> tuple[Fl
     along = arc_lengths(points)
     n = len(points)
     stops = np.append(np.sort((stops[:-1] - start) % n), n)
+    # what begins where the walk happened to may reach round a corner, and then be no line
+    for k in range(1, len(stops) - 1):
+        if stops[k] == n - start:
+            _settle_one(points, along, stops, k, gate, trim, price)
     stops = _merged(points, along, stops, gate, trim, price)
     stops = _sharpened(points, along, stops, gate, trim, price)
     _settle(points, along, stops, gate, trim, price)

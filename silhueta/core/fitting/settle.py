@@ -64,6 +64,7 @@ def settle(
     along = arc_lengths(points)
     spans = np.zeros((m, 2), np.int64)
     pull = np.zeros(m)
+    shares = np.ones(m)
     place = _places(m)
     tied = tangent.any()
     size = 3 * m
@@ -99,14 +100,16 @@ def settle(
         if not np.isfinite(longest):
             break
         for k in range(m):
-            x, y, b = right[3 * place[k]], right[3 * place[k] + 1], right[3 * place[k] + 2]
+            x, y = right[3 * place[k]], right[3 * place[k] + 1]
             far = np.sqrt(x * x + y * y)
-            share = min(1.0, _most(nodes, k) / max(far, 1e-12))
-            nodes[k, 0] += share * x
-            nodes[k, 1] += share * y
-            moved = max(moved, share * far)
-            if bulges[k] != 0.0:
-                bulges[k] = kept_sign(bulges[k], bulges[k] + b)
+            shares[k] = min(1.0, _most(nodes, k) / max(far, 1e-12))
+            moved = max(moved, shares[k] * far)
+        for k in range(m):
+            nodes[k, 0] += shares[k] * right[3 * place[k]]
+            nodes[k, 1] += shares[k] * right[3 * place[k] + 1]
+            if bulges[k] != 0.0:  # what its nodes may not go on, a bulge does not either
+                share = min(shares[k], shares[(k + 1) % m])
+                bulges[k] = kept_sign(bulges[k], bulges[k] + share * right[3 * place[k] + 2])
         worst = 0.0
         for k in range(m):
             if tangent[k]:

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from silhueta.core.fitting.fit import segment_residuals
 from silhueta.core.fitting.joints import tangent_turn
 from silhueta.core.fitting.settle import _HALF, _places, _solve, settle
 
@@ -89,3 +90,25 @@ def test_what_is_held_stays():
     settle(points, stops, nodes, bulges, NONE, held, 1.6)
     assert nodes[0] == pytest.approx([0.4, 0.4], abs=1e-6)
     assert np.abs(nodes[1:] - NODES[1:] - 0.4).max() > 0.1  # the others have moved
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_node_between_two_tangent_arcs_comes_nowhere_worse(seed):
+    # it may slide along both by hundreds of px; what it may not go in a step, bulges must not either
+    first, second = np.linspace(0.2, 0.65, 550), np.linspace(0.65, 1.1, 550)
+    way = np.array([np.cos(0.65), np.sin(0.65)])
+    one = 800 * np.column_stack([np.cos(first), np.sin(first)])
+    two = 2000 * np.column_stack([np.cos(second), np.sin(second)]) - 1200 * way
+    arcs = np.vstack([one[:-1], two])
+    wave = 0.5 * np.sin(np.linspace(0, 20, len(arcs)))
+    wave += np.random.default_rng(seed).normal(0, 0.4, len(arcs))
+    points = arcs * (1 + wave / np.hypot(*arcs.T))[:, None]
+    back = points[-1] + np.linspace(0, 1, 900)[1:-1, None] * (points[0] - points[-1])
+    stops = np.array([0, 549, len(arcs) - 1, len(arcs) + len(back)])
+    points = np.vstack([points, back])
+    nodes = np.array([one[0], one[-1], two[-1]])
+    chords = np.hypot(*np.diff(nodes, axis=0).T)
+    bulges = np.append(np.tan(np.arcsin(chords / 2 / [800, 2000]) / 2), 0.0)
+    before = segment_residuals(points, stops, nodes, bulges)[:, 0].sum()
+    settle(points, stops, nodes, bulges, NONE[:3], NONE[:3], 1.6)
+    assert segment_residuals(points, stops, nodes, bulges)[:, 0].sum() < before

@@ -40,7 +40,7 @@ _MOST_ALONG = 25.0
 _EVENLY = (0.6, 1.5)  # px from point to point, that need not be made even
 _ROUND, _ROUNDEST = 0.08, 3.0  # of its radius, and px, that a round ring is off at most
 _SLOW = 1.3  # times the noise, from which an error is one of whole sides
-ROOM = 5.0  # times the error, that an outline may leave an edge by
+ROOM = 8.0  # times the error, that an outline may leave an edge by
 
 
 class Wobble(NamedTuple):

@@ -42,7 +42,7 @@ _CLOSE = 0.7  # mm, the first where edges told the part already
 _CALM = 0.9, 0.35  # mm over which the ring is smoothed before that
 _NEAREST = 2.2  # px within which the measured edge must be
 _LAST_CALM = 12.0  # px over which the ring is smoothed before the edge is measured
-_BEND = 0.8  # cost of moving by one place from point to point
+_BEND = 1.6  # cost of moving by one place from point to point
 _UNLIKE = 2.5  # cost of what looks unlike face inside the path, or like it past the wall
 _UNSURE_MM = 0.1  # beside the path, where that is not told so finely
 _FOOT = 0.3  # by which a foot's step counts more where the ground is lighter, or less where darker
@@ -59,6 +59,8 @@ _EVEN = 12.0  # points over which the way outwards is averaged, to see how wide 
 _CALMED = 6  # points on each side over which a side is averaged
 _LEAST = 0.012  # light that an edge explains, as a step across a profile, from which it counts
 _NARROW = 2.5  # px of wall that blur hides
+_SLID = 1.5  # times the way that a foot slides along, in which a normal meets it
+_DEPTHS = 0.25, 0.5, 0.75, 1.0  # of the thickness, at which a ring is looked at
 _SHORTEST = 24
 
 
@@ -157,15 +159,39 @@ def outward_of(ring: Floats) -> Floats:
 
 
 def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
-    """Return how many px of wall are seen along each normal; 0 where it faces away."""
+    """Return how many px of wall are seen along each normal; 0 where it faces away.
+
+    The wall is what the ring passes over as it is seen through planes from the face's down to the
+    datum's: it ends where the normal leaves the last of them.
+    """
     if walls is None:
         return np.zeros(len(ring))
     from scipy.ndimage import gaussian_filter1d
 
-    even = gaussian_filter1d(outward, _EVEN, axis=0, mode="wrap")  # what wobbles sees no more wall
+    # what wobbles sees no more wall
+    even, calmed = (gaussian_filter1d(v, _EVEN, axis=0, mode="wrap") for v in (outward, ring))
     outward = even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
-    shift = (ring - walls.under) * walls.ratio
-    return np.asarray(np.maximum(-(shift * outward).sum(1), 0.0))
+    tangent = np.column_stack([outward[:, 1], -outward[:, 0]])
+    shift = (calmed - walls.under) * walls.ratio
+    spacing = float(np.median(np.hypot(*(np.roll(calmed, -1, 0) - calmed).T)))
+    slid = float(np.abs((shift * tangent).sum(1)).max())
+    reach = min(int(_SLID * slid / max(spacing, 1e-6)) + 4, (len(ring) - 1) // 2)
+    beside = (np.arange(len(ring))[:, None] + np.arange(-reach, reach + 1)) % len(ring)
+    rows, wide = np.arange(len(ring)), np.zeros(len(ring))
+    for depth in _DEPTHS:
+        slide = depth / (1 + depth * walls.ratio) * shift  # from the face down to that plane
+        straight = -(slide * outward).sum(1)
+        away = (calmed - slide)[beside] - calmed[:, None]
+        along, out = (np.einsum("ijk,ik->ij", away, axis) for axis in (tangent, outward))
+        before, after = along[:, :-1], along[:, 1:]
+        meets = (before <= 0) != (after <= 0)
+        share = before / np.where(meets, before - after, 1.0)
+        leaves = out[:, :-1] + share * (out[:, 1:] - out[:, :-1])
+        off = np.where(meets, np.abs(leaves - straight[:, None]), np.inf)
+        nearest = off.argmin(1)
+        met = np.isfinite(off[rows, nearest])
+        wide = np.where(met, np.maximum(wide, leaves[rows, nearest]), wide)
+    return wide
 
 
 def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: Sight) -> Floats:

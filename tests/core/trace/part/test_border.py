@@ -85,6 +85,18 @@ def test_the_top_of_a_dark_wall_tells_the_part_and_not_its_foot(start):
     assert np.median(far(blind)[(blind - MIDDLE)[:, 0] > 0.9 * RADIUS]) > RADIUS + 4
 
 
+def test_a_hole_is_round_where_its_wall_grows_from_nothing():
+    # the foot of a round hole is a smaller circle beside it: on the flanks, where the way to the
+    # camera runs along the edge, some px of wall show because the edge bends
+    under, ratio, radius = (460.0, 160.0), 0.05, 36.0
+    hole = covers(radius=radius)
+    foot = covers(MIDDLE + (np.array(under) - MIDDLE) * ratio / (1 + ratio), radius / (1 + ratio))
+    light = np.where(hole, np.where(foot, 0.7, 0.13), 0.05)
+    found = border(rough(radius, 1.0)[::-1], sight(light, ~hole, Walls(under, ratio)))
+    assert np.abs(far(found) - radius).max() < 1.5  # 3.6 px where the wall was taken as straight
+    assert far(found).mean() == pytest.approx(radius, abs=0.12)
+
+
 def test_a_soft_shadow_beside_the_part_is_not_its_edge():
     part = covers()
     shade = gaussian_filter(covers(MIDDLE + [7.0, 4.0]).astype(np.float32), 2.5 * FINE)
