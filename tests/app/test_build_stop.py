@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 from silhueta.app.finder import Finder
 from silhueta.core.build.fonts import FOLDER
 from silhueta.core.build.shapes import rectangle, ring
+from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
@@ -105,6 +106,39 @@ def test_chosen_pieces_are_moved_turned_mirrored_and_copied(hand, sheet):
     middles = [np.reshape(bounding_box([loop]), (2, 2)).mean(axis=0) for loop in loops(hand)[3:]]
     far = np.hypot(*np.reshape(box(hand, 2), (2, 2)).mean(axis=0))
     assert np.hypot(*np.transpose(middles)) == pytest.approx(np.full(3, far))
+
+
+def test_pieces_are_scaled_grouped_and_told_to_be_mirrored(hand, sheet, tmp_path):
+    hand.click("choice-place")
+    page = sheet.place
+    assert not page.one.isEnabled()
+    press(hand, 60, 10)
+    hand.type(page.percent, "50")
+    hand.settle()
+    assert box(hand, 2) == pytest.approx((55, 5, 65, 15))
+    assert box(hand, 1) == pytest.approx((-30, -15, 30, 15))
+    do(hand, "mirror-x")
+    assert "mirrored" in sheet.result.text()
+    assert hand.window.table.overlays["mirrored"].boxes[0] == pytest.approx(box(hand, 2))
+    press(hand, 100, -3)
+    do(hand, "group")
+    sheet.let_go()
+    press(hand, 100, -3)  # one of the two chooses both
+    before = box(hand, 2)
+    hand.type(page.right_by, "10")
+    do(hand, "move")
+    assert box(hand, 2)[0] - before[0] == pytest.approx(10)
+    stored = tmp_path / "plates.silhueta"
+    save_job(hand.window.session.job, stored)
+    again = load_job(stored).outline.contours
+    assert [c.mirrored for c in again] == [False, True, False]
+    assert again[1].group == again[2].group > again[0].group
+    do(hand, "mirror-x")  # both of the group: the first shows its own side again
+    assert [c.mirrored for c in hand.window.session.job.outline.contours] == [False, False, True]
+    do(hand, "ungroup")
+    sheet.let_go()
+    press(hand, *np.reshape(box(hand, 3), (2, 2)).mean(axis=0))
+    assert sheet.keys == [3]
 
 
 def test_pieces_are_put_in_line_once_enough_are_chosen(hand, sheet):

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
 
 _MOST = 2000  # places painted
+_WORDED = 90.0  # screen px of a piece, from which a word stands on it
 
 
 class LitLayer:
@@ -72,4 +73,29 @@ class OfferLayer:
                 painter.drawRoundedRect(box, 3, 3)
                 label = f"{number}?" if number - 1 in self._unsure else str(number)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+class MirroredLayer:
+    """Pieces that show their other side: a word at the middle of each box, mm."""
+
+    def __init__(self, boxes: Sequence[tuple[float, float, float, float]]) -> None:
+        self.boxes = tuple(boxes)
+
+    def paint(self, painter: QPainter, table: Surface) -> None:
+        """Paint the words over the outline, where they have room."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(11, QFont.Weight.DemiBold))
+        transform = table.view.transform()
+        for left, bottom, right, top in self.boxes[:_MOST]:
+            box = transform.mapRect(QRectF(left, bottom, right - left, top - bottom))
+            wide = "\u21c6 mirrored" if box.width() > _WORDED else "\u21c6"
+            room = QRectF(0, 0, 78 if box.width() > _WORDED else 20, 18)
+            if box.width() < room.width() or box.height() < room.height():
+                continue
+            room.moveCenter(QPointF(box.center().x(), box.bottom() - 12))
+            painter.setPen(QPen(AMBER_DEEP, 1))
+            painter.setBrush(CARD)
+            painter.drawRoundedRect(room, 3, 3)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, wide)
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -24,6 +24,7 @@ from silhueta.core.job import Job
 from silhueta.core.words import Lettering, Words
 
 Keys = Sequence[int]
+_SCALES = 0.1, 100_000.0  # %, least and most
 Align = Literal["centre", "left", "bottom", "space across", "space up"]
 
 
@@ -45,7 +46,16 @@ def solid_of(outline: Outline, key: int) -> tuple[int, ...]:
 
 
 def grouped(job: Job, key: int) -> tuple[int, ...]:
-    """Return what is chosen by a click on a contour: its words, else its solid piece."""
+    """Return what is chosen by a click on a contour: its group, else its words or solid piece."""
+    own = _own(job, key)
+    numbers = {c.group for c in job.outline.contours if c.key in own and c.group}
+    if not numbers:
+        return own
+    more = (c.key for c in job.outline.contours if c.group in numbers and c.key not in own)
+    return (*own, *more)
+
+
+def _own(job: Job, key: int) -> tuple[int, ...]:
     for words in job.words:
         if key in words.keys:
             return words.keys
@@ -176,7 +186,71 @@ def turn(job: Job, keys: Keys, degrees: float) -> Job:
 
 def mirror(job: Job, keys: Keys, axis: str) -> Job:
     """Return the job with some contours mirrored in their box; x: left and right exchanged."""
-    return _about(job, keys, np.diag([-1.0, 1.0] if axis == "x" else [1.0, -1.0]))
+    made = _about(job, keys, np.diag([-1.0, 1.0] if axis == "x" else [1.0, -1.0]))
+    return _with(made, keys, lambda c: replace(c, mirrored=not c.mirrored))
+
+
+def scale(job: Job, keys: Keys, percent: float) -> Job:
+    """Return the job with some contours at so many percent of their size, about their middle.
+
+    Words that are scaled as a whole stay words, of another cap height.
+
+    Raises
+    ------
+    EditError
+        If the size makes no sense.
+
+    """
+    least, most = _SCALES
+    if not least <= percent <= most:
+        raise EditError(f"pieces can be scaled from {least:g} to {most:,.0f} %, not {percent:g} %")
+    factor = percent / 100
+    wanted = set(keys)
+    made = _about(job, keys, factor * np.eye(2))
+    words = tuple(
+        replace(w, lettering=_larger(w.lettering, factor))
+        if not wanted or wanted >= set(w.keys)
+        else w
+        for w in job.words
+    )
+    return replace(made, words=words)
+
+
+def _larger(lettering: Lettering, factor: float) -> Lettering:
+    return replace(
+        lettering,
+        cap_height=factor * lettering.cap_height,
+        spacing=factor * lettering.spacing,
+        arc=factor * lettering.arc,
+    )
+
+
+def group(job: Job, keys: Keys) -> Job:
+    """Return the job with some contours as one group: chosen and moved together from now on.
+
+    Raises
+    ------
+    EditError
+        If there are not two pieces to put together.
+
+    """
+    if len({_own(job, key) for key in keys}) < 2:
+        raise EditError("choose two pieces or more on the table first")
+    number = 1 + max(c.group for c in job.outline.contours)
+    return _with(job, keys, lambda c: replace(c, group=number))
+
+
+def ungroup(job: Job, keys: Keys) -> Job:
+    """Return the job with some contours (or all) in no group any more."""
+    return _with(job, keys, lambda c: replace(c, group=0) if c.group else c)
+
+
+def _with(job: Job, keys: Keys, change: Callable[[Contour], Contour]) -> Job:
+    wanted = set(keys)
+    contours = tuple(
+        change(c) if not wanted or c.key in wanted else c for c in job.outline.contours
+    )
+    return replace(job, outline=Outline(contours))
 
 
 def _about(job: Job, keys: Keys, matrix: np.ndarray) -> Job:
@@ -212,7 +286,9 @@ def mirrored_pair(job: Job, keys: Keys, gap: float) -> Job:
     if not paths:
         raise EditError("there is nothing to mirror yet")
     left, _, right, _ = bounding_box(paths)
-    return put(job, place.moved(place.mirrored(paths, "x"), right - left + gap, 0.0))
+    made = put(job, place.moved(place.mirrored(paths, "x"), right - left + gap, 0.0))
+    new = [c.key for c in made.outline.contours[-len(paths) :]]
+    return _with(made, new, lambda c: replace(c, mirrored=True))
 
 
 def align(job: Job, groups: Sequence[Keys], how: Align) -> Job:

@@ -57,6 +57,8 @@ class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
     colour: tuple[int, int, int] | None = None
     chosen: bool = False
     key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
+    mirrored: bool = False
+    group: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
 class _JobRecord(msgspec.Struct):
@@ -285,6 +287,8 @@ def _contour_record(contour: Contour) -> _ContourRecord:
         colour=contour.colour,
         chosen=contour.chosen,
         key=contour.key,
+        mirrored=contour.mirrored,
+        group=contour.group,
     )
 
 
@@ -300,7 +304,14 @@ def _contour(record: _ContourRecord) -> Contour:
         controls,
     )
     state = (record.taken, record.operation, record.origin, record.locked, record.colour)
-    return Contour(path, *state, chosen=record.chosen, key=record.key)
+    return Contour(
+        path,
+        *state,
+        chosen=record.chosen,
+        key=record.key,
+        mirrored=record.mirrored,
+        group=record.group,
+    )
 
 
 def _discard(_: object) -> None:

@@ -25,7 +25,7 @@ from silhueta.core.geometry.path import Floats
 Flags = NDArray[np.bool_]
 
 _STEPS = 6
-_TIGHT = 9  # steps where joints are tangent
+_TIGHT = 20  # steps where joints are tangent
 _DAMP = 0.02  # points' worth of pull towards where a node stood
 _HELD = 1e12
 _PULL = 60.0  # px per radian of turn

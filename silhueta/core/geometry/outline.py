@@ -34,6 +34,10 @@ class Contour:
     key : int
         By which it is known within its job, through edits, undo, files and a new trace; 0: none
         yet (:func:`keyed`).
+    mirrored : bool
+        Whether it shows the other side of what was drawn, being mirrored an odd number of times.
+    group : int
+        What has the same number is chosen and moved as one; 0: none.
 
     """
 
@@ -45,6 +49,8 @@ class Contour:
     colour: tuple[int, int, int] | None = None
     chosen: bool = False
     key: int = 0
+    mirrored: bool = False
+    group: int = 0
 
     @property
     def cut(self) -> bool:

@@ -40,7 +40,7 @@ from silhueta.core.trace.edge.find import Found, Placed, bound, find, refind
 from silhueta.core.trace.edge.true import Edge, noise_along, true_edge
 from silhueta.core.trace.edge.uneven import evened
 from silhueta.core.trace.edge.walls import Walls, at_the_top
-from silhueta.core.trace.edge.wobble import ROOM, wobble_of
+from silhueta.core.trace.edge.wobble import ROOM, ROOM_OF_PART, wobble_of
 from silhueta.core.trace.mend import mended
 from silhueta.core.trace.pen.lines import PenLines
 from silhueta.core.trace.pen.middles import bridged, lines_of, middles, one_edge
@@ -329,6 +329,7 @@ class _Wobbling:
         self._edge = edge
         self._free = settings.tolerance is None
         self._seen = seen or settings.light == "linear"
+        self._room = ROOM_OF_PART if seen else ROOM
         quiet = plain or not (self._seen or edge.noise >= _NOISY)
         most = min(_ERROR_PX, _ERROR_MM / size)
         self._wobble = None if quiet else wobble_of(edge.contours, most)
@@ -343,8 +344,8 @@ class _Wobbling:
             noise = min(max(edge.noise, wobble.noise), _TIMES * edge.noise)
             return edge._replace(noise=noise, along=max(wobble.along, _ALONG)), tolerance
         if self._free:
-            tolerance = max(tolerance, ROOM * wobble.error)
-        noise, along = wobble.at(tolerance)
+            tolerance = max(tolerance, self._room * wobble.error)
+        noise, along = wobble.at(tolerance, self._room)
         return edge._replace(noise=noise, along=along, rough=True), tolerance
 
 

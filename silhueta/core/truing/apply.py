@@ -21,6 +21,7 @@ from silhueta.core.truing.offer import LIKELY, TruingOffer
 from silhueta.core.truing.offers import find_offers
 from silhueta.core.truing.sizes import Table
 from silhueta.core.truing.solve import solve
+from silhueta.core.truing.worn import without_wear, worn_edges
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -74,16 +75,16 @@ def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
     return Noise(point, along, whole * size, scale, _CORNER_PX * size)
 
 
-def levelled(outline: Outline, noise: Noise) -> Outline:
-    """Return the outline turned so that its longest straight edge is level."""
+def level_turn(outline: Outline, noise: Noise) -> float:
+    """Return by how much the longest straight edge is off level, radians; 0 where there is none."""
     lines = [f for f in features(outline, noise) if f.kind == "line"]
     if not lines:
-        return outline
+        return 0.0
     longest = max(lines, key=lambda f: f.size)
     turn = -math.remainder(longest.angle, math.pi)
     if abs(turn) > math.pi / 4 and abs(abs(turn) - math.pi / 2) < math.radians(5):
         turn -= math.copysign(math.pi / 2, turn)  # upright already, as the picture has it
-    return turned(outline, turn)
+    return turn
 
 
 def turned(outline: Outline, angle: float) -> Outline:
@@ -124,15 +125,26 @@ def trued(
 
     """
     work = work or Work()
+    straight: list[TruingOffer] = []
+    if mode != "none" and outline.taken:
+        outline = simpler(outline, noise)
+    if mode == "all" and outline.taken:
+        straight = [offer for offer in worn_edges(outline) if offer.share >= LIKELY]
+        outline = without_wear(outline, straight)
     if level and outline.taken:
-        outline = levelled(outline, noise)
+        outline = turned(outline, level_turn(outline, noise))
     if mode == "none" or not outline.taken:
         return Trued(outline, (), {}, ())
     with work.stage("true up"):
-        outline = simpler(outline, noise)
         found = find_offers(outline, noise, table)
-        wanted = [o for o in found.offers if o.safe or (mode == "all" and o.share >= LIKELY)]
-        return taken(outline, wanted, found.features, noise, work)
+        wanted = [
+            o
+            for o in found.offers
+            if o.run is None and (o.safe or (mode == "all" and o.share >= LIKELY))
+        ]
+        done = taken(outline, wanted, found.features, noise, work)
+    counts = {"straight": len(straight)} if straight else {}
+    return done._replace(taken=counts | done.taken)
 
 
 def taken(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal, NamedTuple
@@ -11,15 +13,20 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job
 from silhueta.core.relations import Dimension, Relation
 from silhueta.core.remembered import Remembered
-from silhueta.core.truing.apply import Trued, levelled, taken
+from silhueta.core.truing.apply import Trued, level_turn, taken, turned
 from silhueta.core.truing.features import Feature, Noise
 from silhueta.core.truing.merge import simpler
-from silhueta.core.truing.offer import TruingOffer
-from silhueta.core.truing.refs import found_again
+from silhueta.core.truing.offer import SAFE, TruingOffer
+from silhueta.core.truing.offers import find_offers
+from silhueta.core.truing.one_edge import one_edge
+from silhueta.core.truing.refs import found_again, renumbered
+from silhueta.core.truing.sizes import Table
 from silhueta.core.truing.solve import residuals, solve
+from silhueta.core.truing.worn import edges_of
 from silhueta.core.work import Work
 
 _HOLDS = 1e-6  # mm
+_TURNS = 4  # in which offers are taken that follow from others
 
 
 class Held(NamedTuple):
@@ -79,6 +86,8 @@ def take_offers(
 ) -> tuple[Job, Trued]:
     """Return the job with offers taken beside what holds already, and what came of it.
 
+    Edges that become straight come alone: what else was found lay on the edges before.
+
     Raises
     ------
     TruingError
@@ -87,6 +96,10 @@ def take_offers(
     """
     base = simpler(job.outline, noise)
     before, idle = (found_again(some, job.outline, base) for some in parted(job))
+    worn = [offer for offer in offers if offer.run is not None]
+    if worn:
+        made = _without_wear(with_truth(job, base, (*idle, *before)), worn)
+        return made, Trued(made.outline, made.relations, {"straight": len(worn)}, ())
     fixed = [
         TruingOffer("fixed", (relation,), 1.0, relation.kind, (0, 0), ()) for relation in before
     ]
@@ -95,6 +108,62 @@ def take_offers(
         offer, why = done.left[0]
         raise TruingError(f"{offer.text}: {why}; release one of the relations that hold already")
     return with_truth(job, done.outline, (*idle, *done.relations)), done
+
+
+def take_all(job: Job, least: float, noise: Noise, table: Table, work: Work) -> tuple[Job, Trued]:
+    """Return the job with all offers of at least such a share taken, also such as follow from them.
+
+    At `SAFE` only such that move nothing beyond its uncertainty. Worn edges come first.
+
+    Raises
+    ------
+    TruingError
+        If none of them could be taken.
+
+    """
+    counts: Counter[str] = Counter()
+    left: list[tuple[TruingOffer, str]] = []
+    refused: set[tuple[object, ...]] = set()
+    for turn in range(_TURNS):
+        found = find_offers(simpler(job.outline, noise), noise, table)
+        wanted = [
+            offer
+            for offer in not_held(found.offers, job)
+            if offer.share >= least and (offer.safe or least < SAFE)
+        ]
+        worn = [offer for offer in wanted if offer.run is not None]
+        wanted = [o for o in worn or wanted if _said(o) not in refused]
+        if not wanted:
+            break
+        try:
+            job, done = take_offers(job, wanted, found.features, noise, work)
+        except TruingError:
+            if not turn:
+                raise
+            break
+        refused |= {_said(offer) for offer, _ in done.left}
+        left += done.left
+        counts.update({kind: n for kind, n in done.taken.items() if kind != "fixed"})
+    return job, Trued(job.outline, job.relations, dict(counts), tuple(left))
+
+
+def not_held(offers: Sequence[TruingOffer], job: Job) -> list[TruingOffer]:
+    """Return the offers that say more than the job's relations do already."""
+    known = {_meaning(relation) for relation in job.relations}
+    return [
+        offer
+        for offer in offers
+        if offer.run is not None or not all(_meaning(one) in known for one in offer.relations)
+    ]
+
+
+def _said(offer: TruingOffer) -> tuple[object, ...]:
+    return offer.kind, tuple(_meaning(relation) for relation in offer.relations)
+
+
+def _meaning(relation: Relation) -> tuple[object, ...]:
+    """Return what a relation says, wherever its edges lie by now."""
+    return relation.kind, frozenset((ref.key, ref.segment) for ref in relation.refs)
 
 
 def hold_again(job: Job) -> Job:
@@ -127,11 +196,41 @@ def level(job: Job, noise: Noise) -> Job:
         If there is no straight edge.
 
     """
-    made = levelled(job.outline, noise)
+    turn = level_turn(job.outline, noise)
+    made = turned(job.outline, turn)
     if made is job.outline:
         raise EditError("there is no straight edge that is not level already")
-    kept = tuple(r for r in job.relations if r.kind not in ("level", "plumb", "angle"))
+    kept = tuple(
+        replace(r, value=(r.value or 0.0) + math.degrees(turn)) if r.kind == "symmetric" else r
+        for r in job.relations
+        if r.kind not in ("level", "plumb", "angle")
+    )
     return with_truth(job, made, kept)
+
+
+def with_edge(job: Job, place: int, first: int, many: int) -> Job:
+    """Return the job with `many` segments of a contour, from number `first` on, as one edge.
+
+    What holds for one of them is let go; the rest points at its edges' new numbers.
+    """
+    contour = job.outline.contours[place]
+    made, number = one_edge(contour.path, first, many)
+    contours = list(job.outline.contours)
+    contours[place] = replace(contour, path=made)
+    run = {k % len(contour.path.kinds) for k in range(first, first + many)}
+    moved = renumbered(job, contour.key, number)
+    relations = tuple(
+        after
+        for before, after in zip(job.relations, moved.relations, strict=True)
+        if not any(ref.key == contour.key and ref.segment in run for ref in before.refs)
+    )
+    return with_truth(moved, Outline(tuple(contours)), relations)
+
+
+def _without_wear(job: Job, worn: Sequence[TruingOffer]) -> Job:
+    for place, first, many in edges_of(job.outline, worn):
+        job = with_edge(job, place, first, many)
+    return job
 
 
 def set_calipers(job: Job, calipers: tuple[Dimension, ...]) -> Job:

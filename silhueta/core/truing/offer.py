@@ -16,9 +16,10 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from silhueta.core.relations import Relation
+from silhueta.core.relations import Ref, Relation
 
 OfferKind = Literal[
+    "straight",
     "tangent",
     "parallel",
     "perpendicular",
@@ -36,6 +37,7 @@ OfferKind = Literal[
     "fixed",  # holds already
 ]
 KINDS: tuple[OfferKind, ...] = (
+    "straight",
     "tangent",
     "perpendicular",
     "parallel",
@@ -88,6 +90,8 @@ class TruingOffer:
     place : (x, y), mm
     features : tuple of int
         Places in the list of features.
+    run : (Ref, int), optional
+        The first segment, and how many, that become one straight edge.
 
     """
 
@@ -97,6 +101,7 @@ class TruingOffer:
     text: str
     place: tuple[float, float]
     features: tuple[int, ...]
+    run: tuple[Ref, int] | None = None
 
     @property
     def safe(self) -> bool:

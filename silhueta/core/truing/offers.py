@@ -15,6 +15,7 @@ from silhueta.core.truing.patterns import patterns
 from silhueta.core.truing.plain import plain_shapes
 from silhueta.core.truing.sizes import Table, near
 from silhueta.core.truing.symmetry import symmetries
+from silhueta.core.truing.worn import worn_edges
 
 _MOST_TURN = math.radians(20)  # of a joint that may be tangent
 _LEAST_LINE = 6.0  # times the noise, that a line is long at least to tell a direction
@@ -35,6 +36,7 @@ def find_offers(outline: Outline, noise: Noise, table: Table = "mm") -> Found:
     lines = [i for i, f in enumerate(found) if f.kind == "line"]
     rounds = [i for i, f in enumerate(found) if f.kind != "line"]
     offers = [
+        *worn_edges(outline),
         *_tangents(outline, found, noise),
         *_directions(found, lines, noise),
         *_equal_lengths(found, lines),

@@ -29,6 +29,7 @@ _HOLD = 1e-4  # of a node's weight, that holds it where nothing else does
 _EASE = 1e-11  # on the multipliers
 _LEAST = 0.05  # of its length, that an edge keeps at least
 _LONGEST = 0.2  # of the outline's size, that a step may move anything
+_REFITS = 3  # steps in which an axis or a pitch is fitted to what is there
 
 
 class Solved(NamedTuple):
@@ -193,9 +194,35 @@ def _step(
 def residuals(outline: Outline, relations: list[Relation]) -> list[float]:
     """Return by how much each relation is off in an outline, mm."""
     system = System(outline, relations)
+    values = _with_extras(system)
     off = [0.0] * len(relations)
     for group in system.groups:
-        at = np.abs(group.function(system.start[group.columns], group.values)).max(axis=1)
+        at = np.abs(group.function(values[group.columns], group.values)).max(axis=1)
         for number, value in zip(group.relation.tolist(), at.tolist(), strict=True):
             off[number] = max(off[number], value)
     return off
+
+
+def _with_extras(system: System) -> Floats:
+    """Return the variables as they are, with an axis or a pitch where it suits them best."""
+    values = system.start.copy()
+    extras = len(values) - system.own
+    if not extras:
+        return values
+    for _ in range(_REFITS):
+        rows, left = [], []
+        for group in system.groups:
+            at, slope = jacobian(group, values)
+            columns = group.columns - system.own
+            some = (columns >= 0).any(axis=1)
+            if not some.any():
+                continue
+            row = np.zeros((int(some.sum()), at.shape[1], extras))
+            for k, (places, slopes) in enumerate(zip(columns[some], slope[some], strict=True)):
+                mine = places >= 0
+                row[k][:, places[mine]] = slopes[:, mine]
+            rows.append(row.reshape(-1, extras))
+            left.append(at[some].ravel())
+        step = np.linalg.lstsq(np.vstack(rows), -np.concatenate(left), rcond=None)[0]
+        values[system.own :] += step
+    return values

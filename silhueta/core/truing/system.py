@@ -77,6 +77,7 @@ class System:
         for key, i in self._contours.items():
             self.places[key] = _laid_out(outline.contours[i].path, start)
         self._start = start
+        self.own = len(start)  # variables of the outline; what relations need besides comes after
         self.groups: list[Group] = []
         self._rows: dict[Function, list[tuple[list[int], list[float], int]]] = {}
         for number, relation in enumerate(relations):

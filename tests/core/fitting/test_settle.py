@@ -94,7 +94,7 @@ def test_what_is_held_stays():
 
 @pytest.mark.parametrize("seed", range(3))
 def test_a_node_between_two_tangent_arcs_comes_nowhere_worse(seed):
-    # it may slide along both by hundreds of px; what it may not go in a step, bulges must not either
+    # it may slide along both by far: what it may not go in a step, bulges must not go either
     first, second = np.linspace(0.2, 0.65, 550), np.linspace(0.65, 1.1, 550)
     way = np.array([np.cos(0.65), np.sin(0.65)])
     one = 800 * np.column_stack([np.cos(first), np.sin(first)])

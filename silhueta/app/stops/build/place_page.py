@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtWidgets import QPushButton
+
 from silhueta.app.stops.build.page import BuildPage, Edit
 from silhueta.app.widgets import Field, Note, read_number, row
 from silhueta.core.build.edits import (
@@ -12,14 +14,17 @@ from silhueta.core.build.edits import (
     align,
     copies,
     copies_round,
+    group,
     middle_of,
     mirror,
     mirrored_pair,
     move,
     part_at,
     put,
+    scale,
     set_aside,
     turn,
+    ungroup,
     with_foot,
 )
 from silhueta.core.build.foot import slot_for
@@ -58,6 +63,14 @@ class PlacePage(BuildPage):
         self.angle.setFixedWidth(60)
         self.angle.typed.connect(self._turn)
         self.angle.wrong.connect(sheet.tell)
+        self.percent = Field(
+            "Scale to", lambda text: read_number(text, "%", 0.1, 100_000, "a size"), self
+        )
+        self.percent.setFixedWidth(72)
+        self.percent.typed.connect(self._scale)
+        self.percent.wrong.connect(sheet.tell)
+        self.one = self.deed("Group", "group", "Chosen and moved as one from now on", self._group)
+        self.apart = self.deed("Ungroup", "ungroup", "Each by itself again", self._ungroup)
         flips = [
             self.deed(text, name, tip, partial(self._mirror, axis))
             for text, name, tip, axis in (
@@ -89,33 +102,46 @@ class PlacePage(BuildPage):
             lambda: partial(set_aside, keys=self.sheet.keys),
         )
         self.long, self.deep = (
-            self.length("Foot length", 30.0, wide=62),
-            self.length("Foot depth", 6.0, wide=56),
+            self.length("Foot length", 30.0, wide=66),
+            self.length("Foot depth", 6.0, wide=62),
         )
-        self.relief = self.length("Relief", 0.0, wide=52)
+        self.relief = self.length("Relief", 0.0, wide=62)
         self.thick, self.spare = (
             self.length("Thickness", 3.0, wide=62),
             self.length("Clearance", 0.1, wide=74),
         )
-        foot = self.deed(
+        self.tips = {button: button.toolTip() for button in (self.one, self.apart)}
+        self.foot = self.deed(
             "Foot", "foot", "On the straight edge nearest to the last click", self._foot
         )
-        slot = self.deed("Its slot", "foot-slot", "A piece to drag and subtract", self._slot)
+        self.slot = self.deed("Its slot", "foot-slot", "A piece to drag and subtract", self._slot)
+        self._lay_out((around, pair, aside), flips, (upright, level), move_)
+
+    def _lay_out(
+        self,
+        more: tuple[QPushButton, ...],
+        flips: list[QPushButton],
+        parted: tuple[QPushButton, ...],
+        move_: QPushButton,
+    ) -> None:
         inside = self.inside
         inside.addWidget(self.about)
         inside.addLayout(row(self.title("By"), self.right_by, self.up_by, move_))
         inside.addWidget(self.title("Copies across, up, gap"))
         inside.addLayout(row(self.across, self.up, self.gap, self.copy))
-        inside.addLayout(row(around, pair, aside))
+        inside.addLayout(row(*more))
         inside.addLayout(row(self.title("Turn by"), self.angle, *flips, None))
+        inside.addLayout(row(self.title("Scale to"), self.percent, None))
+        inside.addLayout(row(self.one, self.apart))
         one, two, three, four, five = self.aligned.values()
         inside.addLayout(row(one, two, three))
         inside.addLayout(row(four, five))
-        inside.addLayout(row(upright, level))
+        inside.addLayout(row(*parted))
         inside.addWidget(self.title("Foot: length, depth, relief"))
-        inside.addLayout(row(self.long, self.deep, self.relief, foot))
+        inside.addLayout(row(self.long, self.deep, self.relief, None))
         inside.addWidget(self.title("Slot for it: thickness, clearance"))
-        inside.addLayout(row(self.thick, self.spare, slot))
+        inside.addLayout(row(self.thick, self.spare, None))
+        inside.addLayout(row(self.foot, self.slot))
         inside.addStretch(1)
 
     def _move(self) -> Edit:
@@ -145,6 +171,19 @@ class PlacePage(BuildPage):
         keys = self.sheet.keys
         self.angle.clear()
         self.sheet.do(f"Turned by {degrees:g}°", lambda job: turn(job, keys, degrees))
+
+    def _scale(self, percent: float) -> None:
+        keys = self.sheet.keys
+        self.percent.clear()
+        self.sheet.do(f"Scaled to {percent:g} %", lambda job: scale(job, keys, percent))
+
+    def _group(self) -> Edit:
+        keys = self.sheet.keys
+        return lambda job: group(job, keys)
+
+    def _ungroup(self) -> Edit:
+        keys = self.sheet.keys
+        return lambda job: ungroup(job, keys)
 
     def _align(self, how: Align) -> Edit:
         groups = list(self.sheet.chosen)
@@ -178,6 +217,13 @@ class PlacePage(BuildPage):
             if chosen
             else "Nothing is chosen: what follows is for all."
         )
+        together = any(c.group for c in job.outline.contours)
+        for button, there, why in (
+            (self.one, chosen >= 2, "choose 2 pieces first"),
+            (self.apart, together, "there is no group"),
+        ):
+            button.setEnabled(there)
+            button.setToolTip(self.tips[button] if there else why)
         for how, button in self.aligned.items():
             least = 3 if how.startswith("space") else 2
             tip = next(tip for key, _, tip in _ALIGNED if key == how)

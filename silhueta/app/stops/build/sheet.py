@@ -18,6 +18,7 @@ from silhueta.app.stops.build.page import Edit, Made, made_by
 from silhueta.app.stops.build.place_page import PlacePage
 from silhueta.app.stops.build.shapes_page import ShapesPage
 from silhueta.app.stops.paged import PagedWorksheet
+from silhueta.app.table.marked_layer import MirroredLayer
 from silhueta.app.table.piece_tool import PieceTool
 from silhueta.app.table.preview_layer import PreviewLayer
 from silhueta.app.table.table import Table
@@ -29,6 +30,7 @@ from silhueta.core.build.edits import grouped
 from silhueta.core.build.sets import put_together
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.region.region import cut_away
@@ -55,7 +57,7 @@ class _Ahead(NamedTuple):
 class BuildSheet(PagedWorksheet):
     """Words, shapes and plates; pieces joined and grown; the whole divided and laid out."""
 
-    overlays = ("ahead",)
+    overlays = ("ahead", "mirrored")
     save_apart = Signal(object)  # (part of the name, outline) each
 
     def __init__(
@@ -192,13 +194,22 @@ class BuildSheet(PagedWorksheet):
             self.say_result("Nothing is here yet: set words or a shape, or trace a picture.")
             self.way_on("there is no outline yet")
             return
+        self._mark_mirrored(job)
         left, bottom, right, top = job.outline.bounds
         loose = self.islands(job)
         text = f"{right - left:,.1f} × {top - bottom:,.1f} mm."
+        if _mirrored(job):
+            text += " ⇆ marks what is mirrored."
         if loose:
             text += f"\n▲ {counted(loose, 'island')} would fall out: tie them at Join."
         self.say_result(text)
         self.way_on("the trace is not done yet" if is_stale(job) else "")
+
+    def _mark_mirrored(self, job: Job) -> None:
+        """Mark on the table what is mirrored."""
+        outer = [s.outer for s in solids(_mirrored(job))] if self.isVisible() else []
+        layer = MirroredLayer([bounding_box([loop]) for loop in outer]) if outer else None
+        self.table.set_overlay("mirrored", layer)
 
     def islands(self, job: Job) -> int:
         """Return how many pieces would fall out."""
@@ -210,6 +221,12 @@ def _built(job: Job, edit: Edit) -> Made:
     made = made_by(edit, job)
     measured_ahead(made.job.outline)
     return made
+
+
+def _mirrored(job: Job) -> list[Loop]:
+    return [
+        c.path for c in job.outline.contours if c.cut and c.mirrored and isinstance(c.path, Loop)
+    ]
 
 
 def _count_islands(outline: Outline) -> int:

@@ -18,8 +18,17 @@ from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, is_stale
 from silhueta.core.relations import Relation
-from silhueta.core.truing.apply import noise_of
-from silhueta.core.truing.edits import Held, held, hold_again, level, release, take_offers
+from silhueta.core.truing.apply import Trued, noise_of
+from silhueta.core.truing.edits import (
+    Held,
+    held,
+    hold_again,
+    level,
+    not_held,
+    release,
+    take_all,
+    take_offers,
+)
 from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import KINDS, LIKELY, OfferKind, TruingOffer
 from silhueta.core.truing.offers import Found, find_offers
@@ -80,7 +89,7 @@ class TrueUpOffers(QWidget):
         self._lay_out()
         self.sizes.chosen.connect(self._choose_sizes)
         self.least.chosen.connect(self._choose_least)
-        self.sure.clicked.connect(lambda: self._take(self._enough, "Trued up"))
+        self.sure.clicked.connect(lambda: self._take_all())
         self.level.clicked.connect(self._level)
         self.again.clicked.connect(lambda: self._apply("Made to hold again", hold_again))
 
@@ -106,12 +115,10 @@ class TrueUpOffers(QWidget):
     @property
     def told(self) -> list[TruingOffer]:
         """The offers that are told: likely enough, and not held already."""
-        known = {_meaning(relation) for relation in self._session.job.relations}
         return [
             offer
-            for offer in self.found.offers
+            for offer in not_held(self.found.offers, self._session.job)
             if offer.share >= (_NAMED if offer.kind == "size" else _TOLD)
-            and not all(_meaning(relation) in known for relation in offer.relations)
         ]
 
     @property
@@ -153,9 +160,9 @@ class TrueUpOffers(QWidget):
         elif isinstance(found, tuple) and isinstance(asked, Job):
             if self._session.job is not asked:
                 return
-            job, label, left = found
-            self._session.apply(label, lambda _: job)
-            self.wrong.emit(left)
+            job, done, label = found
+            self._session.apply(f"{label}: {_made(done)}", lambda _: job)
+            self.wrong.emit(_left(done))
 
     def _show(self) -> None:
         clear(self.rows)
@@ -288,18 +295,35 @@ class TrueUpOffers(QWidget):
         job, found = self._session.job, self.found.features
         noise = noise_of(job, self._tracing.flat)
 
-        def made(work: Work) -> tuple[Job, str, str]:
+        def made(work: Work) -> tuple[Job, Trued, str]:
             after, done = take_offers(job, offers, found, noise, work)
-            count = sum(n for kind, n in done.taken.items() if kind != "fixed")
-            left = ""
-            if done.left:
-                offer, why = done.left[0]
-                left = f"{counted(len(done.left), 'offer')} left: {offer.text}, but {why}."
-            return after, f"{label}: {counted(count, 'relation')}", left
+            return after, done, label
+
+        self.bench.ask("Making exact", made, job)
+
+    def _take_all(self) -> None:
+        """Take all that is as sure as was chosen, and what follows from it."""
+        job, sizes, least = self._session.job, self._table_of_sizes, self._least / 100
+        noise = noise_of(job, self._tracing.flat)
+
+        def made(work: Work) -> tuple[Job, Trued, str]:
+            after, done = take_all(job, least, noise, sizes, work)
+            return after, done, "Trued up"
 
         self.bench.ask("Making exact", made, job)
 
 
-def _meaning(relation: Relation) -> tuple[object, ...]:
-    """Return what a relation says, wherever its edges lie by now."""
-    return relation.kind, frozenset((ref.key, ref.segment) for ref in relation.refs)
+def _made(done: Trued) -> str:
+    """Return what was made in words."""
+    straight = done.taken.get("straight", 0)
+    count = sum(n for kind, n in done.taken.items() if kind not in ("fixed", "straight"))
+    told_ = [counted(straight, "edge straight", "edges straight")] if straight else []
+    told_ += [counted(count, "relation")] if count or not straight else []
+    return ", ".join(told_)
+
+
+def _left(done: Trued) -> str:
+    if not done.left:
+        return ""
+    offer, why = done.left[0]
+    return f"{counted(len(done.left), 'offer')} left: {offer.text}, but {why}."

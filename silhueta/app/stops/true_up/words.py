@@ -11,6 +11,7 @@ from silhueta.core.units import MM_PER_INCH, Unit, format_length
 _LENGTH = re.compile(r"\d+\.\d+(?![\d.]*°)")
 # one, many, and what is done, as a step of the history
 WORDS: dict[OfferKind, tuple[str, str, str]] = {
+    "straight": ("worn edge", "worn edges", "Made straight"),
     "tangent": ("smooth joint", "smooth joints", "Made smooth"),
     "perpendicular": ("square edge", "square edges", "Made square"),
     "parallel": ("parallel edge", "parallel edges", "Made parallel"),

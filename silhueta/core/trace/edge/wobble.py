@@ -40,7 +40,8 @@ _MOST_ALONG = 25.0
 _EVENLY = (0.6, 1.5)  # px from point to point, that need not be made even
 _ROUND, _ROUNDEST = 0.08, 3.0  # of its radius, and px, that a round ring is off at most
 _SLOW = 1.3  # times the noise, from which an error is one of whole sides
-ROOM = 8.0  # times the error, that an outline may leave an edge by
+ROOM = 5.0  # times the error, that an outline may leave an edge by
+ROOM_OF_PART = 8.0  # the same of a part in a photo, whose sides err by more than its holes tell
 
 
 class Wobble(NamedTuple):
@@ -57,9 +58,9 @@ class Wobble(NamedTuple):
     along: float
     error: float
 
-    def at(self, tolerance: float) -> tuple[float, float]:
+    def at(self, tolerance: float, room: float = ROOM) -> tuple[float, float]:
         """Return noise and reach that suit a tolerance, px; looser ones leave out slow errors."""
-        error = float(np.clip(tolerance / ROOM, self.noise, self.error))
+        error = float(np.clip(tolerance / room, self.noise, self.error))
         return error, (_MOST_ALONG if error > _SLOW * self.noise else self.along)
 
 
