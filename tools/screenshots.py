@@ -100,14 +100,13 @@ def _true_up(window: Window, shot: Callable[[str], None]) -> None:
     assert isinstance(sheet, TrueUpSheet)
     work_done(window)
     QTest.qWait(200)
-    sheet.offers.findChild(QPushButton, "show-equal radius").click()
+    sheet.offers.findChild(QPushButton, "show-straight").click()
     QTest.qWait(50)
     shot("true-up")
     sheet.show_page("calipers")
     table = window.table
     table.show_box(QRectF(160, 105, 215, 95))
     holes = [f for f in sheet.calipers.tool.features if f.kind == "circle"]
-    edge = max((f for f in sheet.calipers.tool.features if f.kind == "line"), key=lambda f: f.size)
 
     def press(at: tuple[float, float]) -> None:
         place = table.view.to_screen(QPointF(*at)).toPoint()
@@ -115,11 +114,11 @@ def _true_up(window: Window, shot: Callable[[str], None]) -> None:
         QTest.mouseClick(table, Qt.MouseButton.LeftButton, pos=place)
 
     press(max(holes, key=lambda f: f.size).centre)
-    press(edge.place)
+    press(min(holes, key=lambda f: f.size).centre)
     sheet.calipers.what.button("two").click()
     for hole in holes[:2]:
         press(hole.centre)
-    for field, text in zip(sheet.calipers.fields[:2], ("22", "77.1"), strict=True):
+    for field, text in zip(sheet.calipers.fields[:2], ("22", "8.6"), strict=True):
         field.setText(text)
         field.setModified(True)
         field.editingFinished.emit()
