@@ -174,6 +174,13 @@ def test_a_piece_is_parted_where_it_was_clicked_and_gets_a_foot_and_its_slot(han
     do(hand, "part-upright")
     widths = sorted(b[2] - b[0] for b in (bounding_box([loop]) for loop in loops(hand)))
     assert widths[-2:] == pytest.approx([28, 32], abs=0.5)
+    hand.key(Qt.Key.Key_Z, CTRL)
+    press(hand, 10, 5)
+    hand.type(page.slanted, "30")  # through the click, on a slant
+    hand.settle()
+    ways = np.vstack([path.ends - path.starts for path in loops(hand)])
+    slanted = np.abs(np.degrees(np.arctan2(ways[:, 1], ways[:, 0])) % 180 - 30) < 1e-9
+    assert slanted.sum() == 2  # a side of each half
 
 
 def test_words_in_a_font_of_ones_own_go_round_a_circle(hand):

@@ -329,10 +329,13 @@ def _box(job: Job, keys: Keys) -> tuple[float, float, float, float]:
     return bounding_box([c.path for c in job.outline.contours if c.key in wanted])
 
 
-def part_at(job: Job, keys: Keys, at: tuple[float, float], upright: bool) -> Job:
-    """Return the job with some loops parted along a line through a place, upright or level."""
-    end = (at[0], at[1] + 1) if upright else (at[0] + 1, at[1])
-    one, two = parted(loops_of(job, keys), at, end)
+def part_at(job: Job, keys: Keys, at: tuple[float, float], degrees: float) -> Job:
+    """Return the job with some loops parted along a line through a place; 0: level, 90: upright."""
+    turn = np.radians(degrees)
+    along, up = float(np.cos(turn)), float(np.sin(turn))
+    if degrees % 90 == 0:
+        along, up = round(along), round(up)
+    one, two = parted(loops_of(job, keys), at, (at[0] + along, at[1] + up))
     return exchanged(job, keys, [*one, *two])
 
 

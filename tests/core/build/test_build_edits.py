@@ -103,7 +103,7 @@ def test_a_plate_with_holes_and_sheets_of_pieces():
     assert fill[0] == pytest.approx(3 * (80 * 60 - (4 - math.pi) * 16) / (200 * 150), rel=1e-6)
     with pytest.raises(EditError, match="do not fit the sheet"):
         layout.on_sheet(made, Sheet(70, 50))
-    parts = edits.part_at(made, (), (0, 0), upright=True)
+    parts = edits.part_at(made, (), (0, 0), 90)
     assert len(layout.pieces(parts)) == 2
 
 

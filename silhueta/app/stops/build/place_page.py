@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.stops.build.page import BuildPage, Edit
-from silhueta.app.widgets import Field, Note, read_number, row
+from silhueta.app.widgets import Field, Note, read_number, row, sentence
 from silhueta.core.build.edits import (
     Align,
     align,
@@ -86,11 +86,16 @@ class PlacePage(BuildPage):
             for how, text, tip in _ALIGNED
         }
         upright = self.deed(
-            "Part upright", "part-upright", "Through the click", partial(self._part, True)
+            "Upright", "part-upright", "Through the click", partial(self._part, 90.0)
         )
-        level = self.deed(
-            "Part level", "part-level", "Through the click", partial(self._part, False)
+        level = self.deed("Level", "part-level", "Through the click", partial(self._part, 0.0))
+        self.slanted = Field(
+            "Part at", lambda text: read_number(text, "°", -360, 360, "an angle"), self
         )
+        self.slanted.setFixedWidth(44)
+        self.slanted.setToolTip("Through the click, anticlockwise from level")
+        self.slanted.typed.connect(self._part_slanted)
+        self.slanted.wrong.connect(sheet.tell)
         around = self.deed(
             "Round", "copy-round", "So many evenly round the last click", self._copy_round
         )
@@ -136,7 +141,7 @@ class PlacePage(BuildPage):
         one, two, three, four, five = self.aligned.values()
         inside.addLayout(row(one, two, three))
         inside.addLayout(row(four, five))
-        inside.addLayout(row(*parted))
+        inside.addLayout(row(self.title("Part at"), self.slanted, *parted))
         inside.addWidget(self.title("Foot: length, depth, relief"))
         inside.addLayout(row(self.long, self.deep, self.relief, None))
         inside.addWidget(self.title("Slot for it: thickness, clearance"))
@@ -194,9 +199,18 @@ class PlacePage(BuildPage):
             raise EditError("click the piece first, where that is to be")
         return self.sheet.clicked
 
-    def _part(self, upright: bool) -> Edit:
+    def _part(self, degrees: float) -> Edit:
         at, keys = self._clicked(), self.sheet.keys
-        return lambda job: part_at(job, keys, at, upright)
+        return lambda job: part_at(job, keys, at, degrees)
+
+    def _part_slanted(self, degrees: float) -> None:
+        self.slanted.clear()
+        try:
+            edit = self._part(degrees)
+        except EditError as error:
+            self.sheet.tell(sentence(str(error)))
+            return
+        self.sheet.do(f"Parted at {degrees:g}°", edit)
 
     def _foot(self) -> Edit:
         at, keys, v = self._clicked(), self.sheet.keys, self.values
