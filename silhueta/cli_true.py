@@ -40,7 +40,7 @@ def true_options(default: str) -> Callable[[Command], Command]:
             default=default,
             show_default=True,
             help="Make exact what is meant: safe, what is sure and moves nothing beyond its "
-            "uncertainty; all, also level, near sizes and patterns.",
+            "uncertainty; all, also worn edges, level, near sizes, patterns.",
         ),
         click.option(
             "--hole-sizes",
