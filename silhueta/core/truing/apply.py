@@ -117,8 +117,8 @@ def trued(
         Each contour with its key.
     noise : Noise
     mode : {"none", "safe", "all"}
-        safe: every offer of at least 95 % that moves nothing beyond its uncertainty. all: also what
-        is level or plumb, near sizes and patterns of at least 80 %.
+        safe: every offer of at least 95 % that moves nothing beyond its uncertainty. all: also worn
+        edges, what is level or plumb, near sizes and patterns of at least 80 %.
     table : {"mm", "drill", "inch"}
     level : bool
         Turn it first so that the longest straight edge is level.

@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from silhueta.core.truing.system import Function, System
 
 _PARALLEL = 1e-3  # sine of an angle between lines that is none
-_ABOUT = math.radians(2.0)  # that the axis of a mirror is known to beforehand
 Made = tuple["Function", list[int], list[float]]
 
 
@@ -226,14 +225,9 @@ def _mirror(relation: Relation, system: System) -> Iterator[Made]:
     pairs = list(zip(relation.refs[::2], relation.refs[1::2], strict=True))
     if not pairs:
         raise TruingError("what is symmetric needs two sides")
-    places = np.array([np.mean([system.middle(r) for r in pair], axis=0) for pair in pairs])
-    middle = places.mean(axis=0)
+    places = [np.mean([system.middle(one), system.middle(two)], axis=0) for one, two in pairs]
+    middle = np.mean(places, axis=0)
     angle = math.radians(_told(relation.value, relation.kind))
-    # all middles lie on the axis; where they are far enough apart they tell it better
-    x, y = np.linalg.svd(places - middle, full_matrices=False)[2][0].tolist()
-    off = math.remainder(math.atan2(y, x) - angle, math.pi)
-    if abs(off) < _ABOUT:
-        angle += off
     axis = system.extra([float(middle[0]), float(middle[1]), angle])
     for one, two in pairs:
         same = one.key == two.key and one.segment == two.segment

@@ -60,6 +60,7 @@ _CALMED = 6  # points on each side over which a side is averaged
 _LEAST = 0.012  # light that an edge explains, as a step across a profile, from which it counts
 _NARROW = 2.5  # px of wall that blur hides
 _SLID = 1.5  # times the way that a foot slides along, in which a normal meets it
+_MOST_SLID, _CELLS = 600, 500_000  # points on each side; pairs that are held at once
 _DEPTHS = 0.25, 0.5, 0.75, 1.0  # of the thickness, at which a ring is looked at
 _SHORTEST = 24
 
@@ -175,23 +176,39 @@ def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
     shift = (calmed - walls.under) * walls.ratio
     spacing = float(np.median(np.hypot(*(np.roll(calmed, -1, 0) - calmed).T)))
     slid = float(np.abs((shift * tangent).sum(1)).max())
-    reach = min(int(_SLID * slid / max(spacing, 1e-6)) + 4, (len(ring) - 1) // 2)
-    beside = (np.arange(len(ring))[:, None] + np.arange(-reach, reach + 1)) % len(ring)
-    rows, wide = np.arange(len(ring)), np.zeros(len(ring))
+    reach = min(int(_SLID * slid / max(spacing, 1e-6)) + 4, (len(ring) - 1) // 2, _MOST_SLID)
+    wide = np.zeros(len(ring))
     for depth in _DEPTHS:
         slide = depth / (1 + depth * walls.ratio) * shift  # from the face down to that plane
-        straight = -(slide * outward).sum(1)
-        away = (calmed - slide)[beside] - calmed[:, None]
-        along, out = (np.einsum("ijk,ik->ij", away, axis) for axis in (tangent, outward))
-        before, after = along[:, :-1], along[:, 1:]
-        meets = (before <= 0) != (after <= 0)
-        share = before / np.where(meets, before - after, 1.0)
-        leaves = out[:, :-1] + share * (out[:, 1:] - out[:, :-1])
-        off = np.where(meets, np.abs(leaves - straight[:, None]), np.inf)
-        nearest = off.argmin(1)
-        met = np.isfinite(off[rows, nearest])
-        wide = np.where(met, np.maximum(wide, leaves[rows, nearest]), wide)
+        seen = calmed - slide
+        many = max(_CELLS // (2 * reach + 1), 1)
+        for first in range(0, len(ring), many):  # all at once would fill the memory
+            some = np.arange(first, min(first + many, len(ring)))
+            away = seen[(some[:, None] + np.arange(-reach, reach + 1)) % len(ring)]
+            away -= calmed[some, None]
+            along, out = (np.einsum("ijk,ik->ij", away, v[some]) for v in (tangent, outward))
+            straight = -(slide[some] * outward[some]).sum(1)
+            wide[some] = np.maximum(wide[some], _leaves(along, out, straight))
     return wide
+
+
+def _leaves(along: Floats, out: Floats, about: Floats) -> Floats:
+    """Return how far out each normal meets a ring near it, px, nearest to `about`; 0: nowhere.
+
+    Parameters
+    ----------
+    along, out : (N, M), px
+        The ring's points beside each of N places, along the edge there and outwards.
+    about : (N,), px
+
+    """
+    before, after = along[:, :-1], along[:, 1:]
+    meets = (before <= 0) != (after <= 0)
+    share = before / np.where(meets, before - after, 1.0)
+    leaves = out[:, :-1] + share * (out[:, 1:] - out[:, :-1])
+    off = np.where(meets, np.abs(leaves - about[:, None]), np.inf)
+    rows, nearest = np.arange(len(off)), off.argmin(1)
+    return np.where(np.isfinite(off[rows, nearest]), leaves[rows, nearest], 0.0)
 
 
 def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: Sight) -> Floats:
