@@ -11,6 +11,7 @@ returns the job itself when nothing changes.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -37,6 +38,8 @@ from silhueta.core.words import Words
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
+_PART_EDGE_PX, _DRAWN_EDGE_PX = 0.2, 0.05  # off all along, in a photo of a part and elsewhere
+_WALL_SHARE = 0.004  # of a part's thickness, besides: a broken edge in the shadow cannot be seen
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -115,6 +118,18 @@ class TraceStamp:
     replaced: int = 0
     doubts: tuple[tuple[float, float, str], ...] = ()
     along_mm: float = 0.0
+
+    @property
+    def whole_mm(self) -> float:
+        """Standard uncertainty of where a whole edge lies, mm, that its noise does not tell.
+
+        Of a part in a photo: lens blur, what stray light and broken edges hide; the more the
+        higher its walls. As on the rendered photos of docs/figures.md.
+        """
+        if self.inputs.settings.mode != "part":
+            return _DRAWN_EDGE_PX * self.mm_per_px
+        wall = _WALL_SHARE * self.inputs.optics.thickness
+        return math.hypot(_PART_EDGE_PX * self.mm_per_px, wall)
 
 
 @dataclass(frozen=True, eq=False)

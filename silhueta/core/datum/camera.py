@@ -178,6 +178,17 @@ class Plane:
         whole[:2, :2] = turn
         return replace(self, matrix=self.matrix @ whole)
 
+    def leaned(self, about_x: float, about_y: float) -> Plane:
+        """Return the plane as the camera sees it after it leans by angles about its axes, rad."""
+        (sx, cx), (sy, cy) = ((np.sin(a), np.cos(a)) for a in (about_x, about_y))
+        lean = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]]) @ [
+            [cy, 0, sy],
+            [0, 1, 0],
+            [-sy, 0, cy],
+        ]
+        camera = self.lens.matrix
+        return replace(self, matrix=camera @ lean @ np.linalg.inv(camera) @ self.matrix)
+
     def scaled(self, factor: float) -> Plane:
         """Return the plane as if everything on it were `factor` times as large."""
         return replace(self, matrix=self.matrix @ np.diag([1 / factor, 1 / factor, 1]))

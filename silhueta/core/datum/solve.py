@@ -49,6 +49,11 @@ from silhueta.core.picture.decode import Picture
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice
 _EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
+_LEAN = math.radians(1.0)  # of a camera held level by eye, each way; common practice, no source
+_UNTOLD_LEAN = (
+    "One thing alone does not tell how the camera leaned: a sheet under the part does, and a "
+    "second length on the part's other side helps."
+)
 _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
 
@@ -89,6 +94,8 @@ class Solution:
         Of the base's edges or marks.
     told : tuple of Told
     spread : tuple of Plane
+    remedy : str
+        What would make it much surer; empty where nothing in particular would.
 
     """
 
@@ -100,6 +107,7 @@ class Solution:
     residual_px: float | None
     told: tuple[Told, ...]
     spread: tuple[Plane, ...]
+    remedy: str = ""
 
     def length(self, start: tuple[float, float], end: tuple[float, float]) -> tuple[float, float]:
         """Return the distance of two raw px, mm, and its standard uncertainty, mm."""
@@ -145,7 +153,12 @@ def solve(job: Job, facts: Facts) -> Solution:
         _plane(*changed(change, datums, optics, lens), facts)
         for change in nudges(datums, optics, lens, source)
     ]
-    told = _told(datums, plane, lens, optics, facts)
+    by_camera = source in ("typed", "file") or optics.thickness > 0 or optics.thickness_open
+    leaned: list[Plane] = []
+    if by_camera or job.trace.read == "part":
+        nudged += _leaned(datums, base, optics, lens, facts)
+        leaned = _leaned(datums, base, Optics(0.0, optics.focal35), lens, facts)
+    told = _told(datums, plane, lens, optics, facts, leaned)
     _refuse_contradiction(told)
     camera = isinstance(base, SheetDatum | GaugeDatum)
     seen = camera or (
@@ -166,6 +179,7 @@ def solve(job: Job, facts: Facts) -> Solution:
         else None,
         told=told,
         spread=tuple(nudged),
+        remedy=_UNTOLD_LEAN if leaned and len(told) == 1 else "",
     )
 
 
@@ -226,6 +240,29 @@ def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, fac
     elif not isinstance(base, LengthDatum | RoundDatum):
         return plane  # a scanner's glass: nothing stands nearer to a camera
     return plane.raised(rise(optics, base))
+
+
+def _leaned(
+    datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, facts: Facts
+) -> list[Plane]:
+    """Return the planes of a camera that was held not quite straight above: lengths do not tell."""
+    told = [d for d in datums if isinstance(d, LengthDatum | RoundDatum)]
+    if not isinstance(base, LengthDatum | RoundDatum) or any(
+        isinstance(d, RoundDatum) and d.tilt for d in told
+    ):
+        return []
+    level = _level(datums, base, lens, facts)
+    planes = []
+    for about_x, about_y in ((_LEAN, 0.0), (0.0, _LEAN)):
+        plane = level.leaned(about_x, about_y)
+        straight = [_held_against(datum, level) for datum in told]
+        weights = [(given / sigma) ** 2 for _, given, sigma in straight]
+        factor = sum(  # what the lengths come to all together is what was fitted
+            w * math.log(was / _held_against(datum, plane)[0])
+            for w, (was, _, _), datum in zip(weights, straight, told, strict=True)
+        )
+        planes.append(plane.scaled(math.exp(factor / sum(weights))).raised(rise(optics, base)))
+    return planes
 
 
 def _level(datums: Sequence[Datum], base: Datum, lens: Lens, facts: Facts) -> Plane:
@@ -339,7 +376,12 @@ def ellipse_points(datum: RoundDatum, count: int = 64) -> Floats:
 
 
 def _told(
-    datums: Sequence[Datum], plane: Plane, lens: Lens, optics: Optics, facts: Facts
+    datums: Sequence[Datum],
+    plane: Plane,
+    lens: Lens,
+    optics: Optics,
+    facts: Facts,
+    leaned: Sequence[Plane],
 ) -> tuple[Told, ...]:
     told = []
     ground = plane if optics.thickness == 0 else None
@@ -349,7 +391,8 @@ def _told(
                 base = fixing_datum(Job(datums=tuple(datums)))
                 ground = _plane(datums, base, Optics(0.0, optics.focal35), lens, facts)
             measured, given, sigma = _held_against(datum, ground)
-            told.append(Told(datum, measured - given, sigma))
+            leans = (_held_against(datum, other)[0] - measured for other in leaned)
+            told.append(Told(datum, measured - given, math.hypot(sigma, *leans)))
         elif isinstance(datum, DpiDatum | PixelDatum | PageDatum):
             size = mm_per_px(datum, (0.0, 0.0))
             middle = np.array([[facts.width / 2, facts.height / 2]])

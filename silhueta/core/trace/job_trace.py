@@ -49,7 +49,6 @@ from silhueta.core.work import Work
 T = TypeVar("T")
 
 _REACHED = 1.5  # standard uncertainties, by which an unknown wall is off at most
-_EDGE_PX = 0.15  # that a photo's edge is off by what no noise tells, as rendered photos show
 _LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
 
 
@@ -279,16 +278,16 @@ def read_job(
 def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
     """Return the standard uncertainty of the outline's width and height, mm.
 
-    What the datums leave open (`Solution.spread`), and, of a part in a photo, how far two opposite
-    edges may be off: their noise, what goes along whole sides, and the model of an edge itself.
+    What the datums leave open (`Solution.spread`), and how far two opposite edges may be off:
+    their noise, and what goes along whole sides (`TraceStamp.whole_mm`).
     While the thickness is open, also the walls that may have been taken for face.
     """
     wide, high = map(
         math.hypot, rectified.size_sigma(job.outline.bounds), _open_walls(job, rectified)
     )
-    if job.traced is None or job.traced.inputs.settings.mode != "part":
+    if job.traced is None:
         return wide, high
-    edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _EDGE_PX * job.traced.mm_per_px)
+    edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, job.traced.whole_mm)
     return math.hypot(wide, edge), math.hypot(high, edge)
 
 

@@ -31,7 +31,6 @@ Mode = Literal["none", "safe", "all"]
 FOREIGN = Noise(0.02, 0.5, 0.01)  # of an outline of which nothing is known
 _PHOTO_ALONG, _DRAWN_ALONG = 25.0, 3.0  # px over which points are off together (trace.edge.wobble)
 _LEAST_PX = 0.02  # of a point: what tracing itself is off by on clean graphics (docs/figures.md)
-_WHOLE_PX, _WHOLE_PHOTO = 0.05, 0.15  # of a whole edge; of a photo's as job_trace has it
 _CORNER_PX = 6.0  # along a sharp corner, that blur and grain may have cut off
 _INSIDE = 3.0  # uncertainties, that nothing may be moved beyond unasked
 _TRIES = 12
@@ -68,11 +67,12 @@ def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
     if rectified is not None and job.outline.taken:
         left, bottom, right, top = job.outline.bounds
         wide, high = rectified.size_sigma(job.outline.bounds)
-        scale = max(wide / max(right - left, 1e-9), high / max(top - bottom, 1e-9))
+        corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
+        there = rectified.solution.relative_uncertainty(rectified.plane.to_px(corners))
+        scale = max(wide / max(right - left, 1e-9), high / max(top - bottom, 1e-9), *there)
     told = (_PHOTO_ALONG if photo else _DRAWN_ALONG) * size
     along = max(stamp.along_mm, size) if stamp.along_mm else told
-    whole = _WHOLE_PHOTO if settings.mode == "part" else _WHOLE_PX
-    return Noise(point, along, whole * size, scale, _CORNER_PX * size)
+    return Noise(point, along, stamp.whole_mm, scale, _CORNER_PX * size)
 
 
 def level_turn(outline: Outline, noise: Noise) -> float:

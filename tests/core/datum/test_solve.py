@@ -1,6 +1,7 @@
 import math
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 from msgspec.structs import replace as other
@@ -121,6 +122,31 @@ def test_a_length_beside_a_sheet_shifts_it_by_what_it_is_worth():
     assert long == pytest.approx(251.0, abs=0.05)  # the sure one wins
     job = Job(datums=(sheet(sigma=0.05), LengthDatum(one, two, 251.0, 5.0)))
     assert solve(job, FACTS).length(one, two)[0] == pytest.approx(250.0, abs=0.02)
+
+
+def test_a_length_does_not_tell_how_the_camera_leaned_and_two_tell_more():
+    """A camera two degrees off, by OpenCV's projection: the size lies within what is claimed."""
+    camera = np.array([[3000.0, 0, 2000], [0, 3000, 1500], [0, 0, 1]])
+
+    def seen(mm: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        points = np.array([(x, -y, 0.0) for x, y in mm])
+        lean, away = np.radians([2.0, 0.0, 0.0]), np.array([0.0, 0.0, 350.0])
+        px = cv2.projectPoints(points, lean, away, camera, None)[0][:, 0]
+        return [(float(u), float(v)) for u, v in px]
+
+    one, two = seen([(-90, -100), (90, -100)])
+    far = seen([(-90, 100), (90, 100)])
+    alone = LengthDatum(one, two, 180.0, sigma=0.3)
+    other_side = LengthDatum(far[0], far[1], 180.0, sigma=0.3)
+    ends = seen([(-60, 20), (60, 20)])
+    long, sigma = solve(Job(datums=(alone,)), PHONE).length(*ends)
+    assert 0.5 < abs(long - 120) < 2 * sigma
+    both, surer = solve(Job(datums=(alone, other_side)), PHONE).length(*ends)
+    assert abs(both - 120) < 2 * surer
+    assert surer < sigma / 2
+    scanned, sure = solve(Job(datums=(alone,)), SCAN).length(*ends)
+    assert scanned == pytest.approx(long)
+    assert sure < sigma / 10
 
 
 def test_a_page_is_the_whole_picture():

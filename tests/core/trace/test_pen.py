@@ -41,6 +41,14 @@ def test_the_edge_that_is_asked_for(pen, radius):
     assert made.line_width == pytest.approx(0.8, abs=0.12)
 
 
+def test_the_middle_of_a_blurred_line_is_not_drawn_to_one_side():
+    sharp = inked([ring()], wide=6.0)
+    soft = grey_picture(cv2.GaussianBlur(sharp.grey, (0, 0), 2.2))
+    made = trace(soft, PixelDatum(1.0), TraceSettings(speck=0.1, pen="centre"))
+    (loop,) = made.outline.loops
+    assert np.sqrt(signed_area(loop) / np.pi) == pytest.approx(120.0, abs=0.05)
+
+
 @pytest.mark.parametrize("pen", ["outer", "centre"])
 def test_a_gap_is_closed_along_the_stroke(pen):
     broken = inked([ring(0.2, 2 * np.pi)])  # 24 px of the middle, round ends of 4 px each

@@ -433,7 +433,7 @@ class ScaleSheet(Worksheet):
         lines.append(f"{size:.4g} mm per pixel{where}, from {describe(fixing_datum(job))}.")
         sure = float(solution.relative_uncertainty(middle)[0])
         if sure > 0 and not alone:
-            lines.append(f"100 mm is good to ±{200 * sure:.2f} mm.")
+            lines.append(f"100 mm is good to ±{200 * sure:.2f} mm. {solution.remedy}".rstrip())
         if solution.camera_height is not None:
             lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
         if job.optics.thickness_open:

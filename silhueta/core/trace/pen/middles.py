@@ -20,6 +20,7 @@ _SAMPLE = 1_000_000  # pixels that tell how dark ink is, and how light the groun
 _NOISE = 0.03  # line widths that a pen's own wobble moves its middle by
 _TOGETHER = 1.5  # points that err together, from which that counts
 _LEAST_NOISE = 0.1  # px
+_FLANK = 4  # px beside ink over which blur fades: cut off on one side it would move the middle
 
 
 def darkness(field: Field) -> NDArray[np.float32]:
@@ -57,7 +58,11 @@ def lines_of(got: Found, settings: TraceSettings) -> PenLines:
     for ring, area in zip(rings, found.areas, strict=True):
         if area > 0:
             cv2.fillPoly(kept, [ring], 1, shift=4)
-    dark[cv2.dilate(kept, np.ones((3, 3), np.uint8)) == 0] = 0
+    beside = np.ones((3, 3), np.uint8)
+    specks = ((dark > 0.5) & (cv2.dilate(kept, beside) == 0)).astype(np.uint8)
+    dark[(cv2.dilate(specks, beside) > 0) & (kept == 0)] = 0
+    around = np.ones((2 * _FLANK + 1, 2 * _FLANK + 1), np.uint8)
+    dark[cv2.dilate(kept, around) == 0] = 0
     drawn = drawing(dark, settings.close_gaps / got.size)
     if not drawn.lines:
         raise TraceError(
