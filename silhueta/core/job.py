@@ -11,7 +11,6 @@ returns the job itself when nothing changes.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -38,8 +37,7 @@ from silhueta.core.words import Words
 
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
-_PART_EDGE_PX, _DRAWN_EDGE_PX = 0.2, 0.05  # off all along, in a photo of a part and elsewhere
-_WALL_SHARE = 0.004  # of a part's thickness, besides: a broken edge in the shadow cannot be seen
+_PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -123,13 +121,11 @@ class TraceStamp:
     def whole_mm(self) -> float:
         """Standard uncertainty of where a whole edge lies, mm, that its noise does not tell.
 
-        Of a part in a photo: lens blur, what stray light and broken edges hide; the more the
-        higher its walls. As on the rendered photos of docs/figures.md.
+        Of a part in a photo: what lens blur, stray light and broken edges hide, as on the rendered
+        photos of docs/figures.md.
         """
-        if self.inputs.settings.mode != "part":
-            return _DRAWN_EDGE_PX * self.mm_per_px
-        wall = _WALL_SHARE * self.inputs.optics.thickness
-        return math.hypot(_PART_EDGE_PX * self.mm_per_px, wall)
+        part = self.inputs.settings.mode == "part"
+        return (_PART_EDGE_PX if part else _DRAWN_EDGE_PX) * self.mm_per_px
 
 
 @dataclass(frozen=True, eq=False)

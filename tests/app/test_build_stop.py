@@ -45,6 +45,16 @@ def press(hand, x, y):
     QTest.mouseClick(hand.window.table, Qt.MouseButton.LeftButton, pos=at)
 
 
+def drag(hand, start, end):
+    table = hand.window.table
+    a, b = (table.view.to_screen(QPointF(*at)).toPoint() for at in (start, end))
+    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=a)
+    QTest.mouseMove(table, (a + b) / 2)
+    QTest.mouseMove(table, b)
+    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=b)
+    hand.settle()
+
+
 def do(hand, name):
     hand.click(name)
     hand.settle()
@@ -220,6 +230,11 @@ def test_pieces_are_placed_on_a_sheet_and_how_full_it_is_is_told(hand, sheet):
     assert top <= 95 + 1e-9
     full = 100 * 2 * (1800 + 400 + 100) / 15_000
     assert sheet.divide.about.text().endswith(f"1 sheet, {full:.0f} % full.")
+    assert hand.window.table.overlays["beds"].boxes == ((0, 0, 150, 100),)
+    hand.key(Qt.Key.Key_Z, CTRL)
+    assert "beds" not in hand.window.table.overlays
+    hand.key(Qt.Key.Key_Z, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert "beds" in hand.window.table.overlays
     hand.type(sheet.divide.wide, "30")
     do(hand, "place")
     assert "do not fit the sheet" in sheet.fault.text()
@@ -286,3 +301,11 @@ def test_a_tie_is_put_where_the_island_was_clicked_and_a_copy_set_aside(hand):
     for loop in loops(hand)[1:]:
         _, bottom, _, top = bounding_box([loop])
         assert (top < 0) or (bottom > 0)  # the tie runs across, where it was clicked
+    for up in (1, -1):  # by its grip to above the disc; undone, by its old grip to below it
+        drag(hand, (25, 0), (0, up * 40))
+        quarter = min(loops(hand)[1:], key=lambda loop: abs(signed_area(loop)))
+        _, bottom, right, top = bounding_box([quarter])
+        assert right == pytest.approx(-2, abs=0.6)
+        assert up * (bottom if up > 0 else top) == pytest.approx(2 + up, abs=0.3)
+        assert "fall out" not in hand.window.sheets["build"].result.text()
+        hand.key(Qt.Key.Key_Z, CTRL)

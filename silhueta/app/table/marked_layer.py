@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
-from silhueta.app.look.theme import AMBER, AMBER_DEEP, BRASS, CARD, font
+from silhueta.app.look.theme import AMBER, AMBER_DEEP, BRASS, CARD, INK, font
 from silhueta.app.table.heavy import HeavyPath, polygon
 from silhueta.app.table.outline_layer import painted
 from silhueta.core.geometry.path import Path
+from silhueta.core.units import Unit, format_length
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
@@ -74,6 +75,31 @@ class OfferLayer:
                 label = f"{number}?" if number - 1 in self._unsure else str(number)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+class BedLayer:
+    """Sheets that pieces were placed on: dashed boxes, mm, each with its number and size."""
+
+    def __init__(
+        self, boxes: Sequence[tuple[float, float, float, float]], units: Unit = "mm"
+    ) -> None:
+        self.boxes, self._units = tuple(boxes), units
+
+    def paint(self, painter: QPainter, table: Surface) -> None:
+        """Paint them over the outline, their names where there is room."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setFont(font(12, QFont.Weight.DemiBold))
+        transform = table.view.transform()
+        for number, (left, bottom, right, top) in enumerate(self.boxes, 1):
+            box = transform.mapRect(QRectF(left, bottom, right - left, top - bottom))
+            painter.setPen(QPen(INK, 1.5, Qt.PenStyle.DashLine))
+            painter.drawRect(box)
+            size = " × ".join(format_length(mm, self._units) for mm in (right - left, top - bottom))
+            text = f"Sheet {number}: {size}"
+            room = painter.fontMetrics().horizontalAdvance(text)
+            if room < box.width():
+                painter.drawText(QPointF(box.left() + 2, box.top() - 6), text)
 
 
 class MirroredLayer:

@@ -107,6 +107,12 @@ class PieceTool:
 
     def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint what is chosen, where it is dragged to, and what the hand can do."""
+        self.paint_chosen(painter, table)
+        text = "Click a piece to choose it; drag it to move it.  Esc lets all go."
+        paint_hint(painter, QRectF(table.rect()), text)
+
+    def paint_chosen(self, painter: QPainter, table: Surface) -> None:
+        """Paint what is chosen, and where it is dragged to."""
         keys = set(self._chosen())
         paths = [c.path for c in table.outline.contours if c.key in keys]
         if paths:
@@ -122,5 +128,3 @@ class PieceTool:
                     for pen in (QPen(CARD, 5), QPen(BRASS, 3)):
                         painter.setPen(pen)
                         painter.drawPath(shown)
-        text = "Click a piece to choose it; drag it to move it.  Esc lets all go."
-        paint_hint(painter, QRectF(table.rect()), text)

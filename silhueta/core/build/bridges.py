@@ -13,7 +13,7 @@ on both sides, lies in solid material.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -29,6 +29,7 @@ from silhueta.core.geometry.solids import polygon_of, solids
 MOST = 500  # islands
 _CHORD = 0.005  # mm, within which loops are polygons while places are looked for
 _PLACES = 180  # round an island, from which ties are looked for
+_FINER = 4  # times as many, from which one that is moved by hand is looked for
 _FOOT = 0.5  # widths of a tie, that it stands in solid material on both ends
 _SOLID = 0.98  # of a foot, that must be solid
 _LEAN = math.radians(35)  # from square to the island's edge, that a tie stands at most
@@ -114,8 +115,7 @@ def bridged(loops: Sequence[Loop], width: float, count: int = 2) -> Bridged:
             break
         loose -= done  # what is held now may hold others
     left = [_place(pieces[k]) for k in sorted(loose)]
-    strips = [_strip(tie) for tie in ties]
-    return Bridged(united(list(loops), strips, "nonzero") if strips else list(loops), ties, left)
+    return Bridged(with_ties(loops, ties) if ties else list(loops), ties, left)
 
 
 def tied_at(
@@ -147,7 +147,53 @@ def tied_at(
         raise EditError(f"this island has no room for a tie of {width:g} mm; take a narrower one")
     nearest = min(some, key=lambda one: shapely.LineString(one[1][:2]).distance(place))
     ties = _chosen([nearest, *some], pieces[k], count)
-    return Bridged(united(list(loops), [_strip(tie) for tie in ties], "nonzero"), ties, [])
+    return Bridged(with_ties(loops, ties), ties, [])
+
+
+def with_ties(loops: Sequence[Loop], ties: Sequence[Tie]) -> list[Loop]:
+    """Return an outline with strips in it for ties."""
+    return united(list(loops), [_strip(tie) for tie in ties], "nonzero")
+
+
+def slid(loops: Sequence[Loop], ties: Sequence[Tie], which: int, at: tuple[float, float]) -> Tie:
+    """Return one of several ties as it stands where it is moved to along its island's edge.
+
+    Parameters
+    ----------
+    loops : sequence of Loop, mm
+        The outline without any tie.
+    ties : sequence of Tie
+    which : int
+        The one that is moved; it keeps clear of the others.
+    at : (x, y), mm
+        It goes to the place nearest to this one where it has a foot on both ends.
+
+    Raises
+    ------
+    EditError
+        If there is no such place.
+
+    """
+    tie = ties[which]
+    others = [*ties[:which], *ties[which + 1 :]]
+    every = solids(loops)
+    pieces = [polygon_of(solid, _CHORD) for solid in every]
+    start, end = shapely.Point(tie.start), shapely.Point(tie.end)
+    k = min(range(len(pieces)), key=lambda i: pieces[i].exterior.distance(start))
+    holder = min(set(range(len(pieces))) - {k}, key=lambda i: pieces[i].distance(end))
+    loose = {i for i, solid in enumerate(every) if solid.depth >= 2} - {k, holder}
+    near = shapely.box(*box_of(loops[every[k].within])).buffer(3 * tie.width)
+    held = _near(pieces, near, set(range(len(pieces))) - loose - {k})
+    ring = shapely.LineString(pieces[k].exterior.coords)
+    count = _FINER * _PLACES
+    aside = np.arange(count) - count // 2
+    aside = aside[np.argsort(np.abs(aside), kind="stable")]
+    first = float(ring.project(shapely.Point(at)))
+    places = np.array((first + aside * (ring.length / count)) % ring.length, np.float64)
+    for _, found in _standing(pieces[k], held, _near(pieces, near, loose), tie.width, places):
+        if not _overlap(found, others):
+            return found
+    raise EditError("this tie finds no footing elsewhere; take it away by undo, or a narrower one")
 
 
 def stencilled(loops: Sequence[Loop], width: float, count: int = 2) -> Bridged:
@@ -189,16 +235,27 @@ def _candidates(
     width: float,
 ) -> list[_Scored]:
     """Return ties from an island to what is held, past `others`, the best first."""
+    places = (np.arange(_PLACES, dtype=np.float64) + 0.5) * (piece.exterior.length / _PLACES)
+    return sorted(_standing(piece, held, others, width, places))
+
+
+def _standing(
+    piece: shapely.Polygon,
+    held: BaseGeometry,
+    others: BaseGeometry,
+    width: float,
+    at: Floats,
+) -> Iterator[_Scored]:
+    """Yield the ties that stand on an island's edge, from places (N,) along it, mm, in order."""
     if held.is_empty:
-        return []
+        return
     shapely.prepare(held)
     far = _reach(piece, held)
     ring = shapely.LineString(piece.exterior.coords)
-    found: list[_Scored] = []
-    step = ring.length / _PLACES
-    at = (np.arange(_PLACES) + 0.5) * step
+    bit = 0.01 * ring.length / _PLACES
+    at = np.minimum(at, ring.length - 2 * bit)
     places = shapely.get_coordinates(shapely.line_interpolate_point(ring, at))
-    ahead = shapely.get_coordinates(shapely.line_interpolate_point(ring, at + 0.01 * step))
+    ahead = shapely.get_coordinates(shapely.line_interpolate_point(ring, at + bit))
     away = ahead - places
     normals = np.column_stack([away[:, 1], -away[:, 0]]) / np.hypot(*away.T)[:, None]
     if not piece.exterior.is_ccw:
@@ -214,8 +271,7 @@ def _candidates(
             if _stands(tie, piece, held, others):
                 plain = min(abs(way[0]), abs(way[1])) < 1e-9
                 shown = _shown(tie, piece, held) * (1.0 if plain else 1.0 + _STEEP)
-                found.append((shown, tie))
-    return sorted(found)
+                yield shown, tie
 
 
 def _reach(piece: shapely.Polygon, held: BaseGeometry) -> float:

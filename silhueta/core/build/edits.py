@@ -9,7 +9,6 @@ from typing import Literal
 import numpy as np
 
 from silhueta.core.build import place
-from silhueta.core.build.bridges import bridged, tied_at
 from silhueta.core.build.foot import footed
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.sets import How, parted, put_together
@@ -86,18 +85,29 @@ def exchanged(job: Job, keys: Keys, loops: Sequence[Path]) -> Job:
     """Return the job with loops in place of some contours (of all loops that are cut: no keys).
 
     A contour whose path comes back as it is stays; the first new one takes the first key that went.
+    What all that went had in common, colour, group or being mirrored, the new have too.
     """
     wanted = set(keys) or {c.key for c in job.outline.contours if c.cut and c.path.closed}
     stay = {id(path) for path in loops}
     gone = [c for c in job.outline.contours if c.key in wanted and id(c.path) not in stay]
     kept = [c for c in job.outline.contours if c not in gone]
     there = {id(c.path) for c in kept}
-    colours = {c.colour for c in gone}
+    same = {(c.colour, c.group, c.mirrored) for c in gone}
+    colours, groups, sides = map(set, zip(*same, strict=True)) if same else ({None}, {0}, {False})
     colour = colours.pop() if len(colours) == 1 else None
+    group = groups.pop() if len(groups) == 1 else 0
+    mirrored = sides == {True}
     fresh = [path for path in loops if id(path) not in there]
     spare = [c.key for c in gone]
     made = [
-        Contour(path, origin="drawn", colour=colour, key=spare[k] if k < len(spare) else 0)
+        Contour(
+            path,
+            origin="drawn",
+            colour=colour,
+            key=spare[k] if k < len(spare) else 0,
+            group=group,
+            mirrored=mirrored,
+        )
         for k, path in enumerate(fresh)
     ]
     if not kept and not made:
@@ -403,27 +413,6 @@ def plate(
     if cut_out:
         return exchanged(job, (), [*negative(loops, made), *bores])
     return put(job, [*made, *bores])
-
-
-def tie(job: Job, width: float, count: int) -> tuple[Job, int, int]:
-    """Return the job with its islands tied, how many ties that took, and how many islands are left.
-
-    Raises
-    ------
-    EditError
-        If there is no island.
-
-    """
-    loops = loops_of(job)
-    done = bridged(loops, width, count)
-    if not done.ties and not done.left:
-        raise EditError("there is no island: nothing would fall out")
-    return exchanged(job, (), done.loops), len(done.ties), len(done.left)
-
-
-def tie_at(job: Job, at: tuple[float, float], width: float, count: int) -> Job:
-    """Return the job with the island nearest to a place tied there."""
-    return exchanged(job, (), tied_at(loops_of(job), at, width, count).loops)
 
 
 def set_aside(job: Job, keys: Keys) -> Job:

@@ -75,6 +75,12 @@ def pieces(job: Job) -> list[list[Contour]]:
     return found
 
 
+def beds(sheet: Sheet, count: int) -> list[tuple[float, float, float, float]]:
+    """Return where so many sheets lie side by side: (left, bottom, right, top), mm."""
+    step = sheet.width + _APART
+    return [(k * step, 0.0, k * step + sheet.width, sheet.height) for k in range(count)]
+
+
 def on_sheet(job: Job, sheet: Sheet, count: int = 1) -> tuple[Job, list[float]]:
     """Return the job with each piece placed on sheets, side by side, and how full these are.
 
@@ -96,13 +102,8 @@ def on_sheet(job: Job, sheet: Sheet, count: int = 1) -> tuple[Job, list[float]]:
             f"{right - left:.1f} × {top - bottom:.1f} mm; take a larger sheet"
         )
     made = [
-        replace(
-            contour,
-            path=transform(path, np.eye(2), (k * (sheet.width + _APART), 0.0)),
-            origin="drawn",
-            key=0,
-        )
-        for k, own in enumerate(got.sheets)
+        replace(contour, path=transform(path, np.eye(2), bed[:2]), origin="drawn", key=0)
+        for bed, own in zip(beds(sheet, len(got.sheets)), got.sheets, strict=True)
         for number, paths in own
         for path, contour in zip(paths, parts[number % len(parts)], strict=True)
     ]

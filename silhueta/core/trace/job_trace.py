@@ -49,6 +49,7 @@ from silhueta.core.work import Work
 T = TypeVar("T")
 
 _REACHED = 1.5  # standard uncertainties, by which an unknown wall is off at most
+_OUTERMOST = 4 / 3  # of a whole edge's uncertainty: a box reaches to what lies farthest out
 _LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
 
 
@@ -287,7 +288,7 @@ def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
     )
     if job.traced is None:
         return wide, high
-    edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, job.traced.whole_mm)
+    edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _OUTERMOST * job.traced.whole_mm)
     return math.hypot(wide, edge), math.hypot(high, edge)
 
 

@@ -63,6 +63,17 @@ def test_a_set_operation_takes_the_place_of_what_was_chosen(two):
         edits.combine(two, "union", groups[:1])
 
 
+def test_a_weld_is_mirrored_where_all_that_went_into_it_was(two):
+    near = edits.group(edits.move(two, (3,), -22, -8), (3, 4))
+    both = edits.mirror(near, (1, 2, 3), "x")
+    welded = edits.combine(both, "union", [(1, 2), (3,)])
+    assert [c.mirrored for c in welded.outline.contours if c.key in (1, 2)] == [True, True]
+    one = edits.combine(edits.mirror(near, (3,), "x"), "union", [(1, 2), (3,)])
+    assert not any(c.mirrored for c in one.outline.contours)
+    tied = edits.combine(near, "union", [(3,), (4,)])
+    assert len({c.group for c in tied.outline.contours if c.key in (3, 4)} - {0}) == 1
+
+
 @pytest.mark.parametrize("relief", [0.0, 1.0])
 def test_a_foot_stands_out_of_its_edge_and_fits_its_slot(relief):
     plate = [rectangle(60, 30)]

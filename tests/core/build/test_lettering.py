@@ -7,7 +7,14 @@ import numpy as np
 import pytest
 from fontTools.ttLib import TTFont
 
-from silhueta.core.build.bridges import bridged, islands, stencilled, tied_at
+from silhueta.core.build.bridges import (
+    bridged,
+    islands,
+    slid,
+    stencilled,
+    tied_at,
+    with_ties,
+)
 from silhueta.core.build.fonts import FOLDER, SHIPPED, font_file
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.offset import offset
@@ -117,6 +124,23 @@ def test_ties_are_straight_across_and_what_has_no_room_is_told():
     assert bridged(speck, 4.0).left
     with pytest.raises(EditError, match="1 to 8 ties"):
         bridged(whole, 4.0, 0)
+
+
+def test_a_tie_moved_along_stands_where_it_was_dropped_and_clear_of_the_other():
+    whole = [*ring(100, 60), circle_loop((0, 0), 20)]
+    ties = bridged(whole, 4.0, 2).ties
+    up = slid(whole, ties, 0, (0.5, 33.0))
+    assert up.start == pytest.approx((0.3, 20), abs=0.5)
+    assert up.end[1] == pytest.approx(30, abs=0.2)
+    other_one = np.array(ties[1].start)
+    beside = slid(whole, ties, 0, tuple(other_one * 1.5))
+    assert np.hypot(*(beside.start - other_one)) > 2 * 4.0 - 1e-6
+    narrow = [rectangle(100, 100), rectangle(60, 60), rectangle(6, 6)]
+    held = bridged(narrow, 4.0, 1).ties
+    corner = slid(narrow, held, 0, (3.0, 3.0))  # no tie stands on a corner: it goes beside it
+    assert 0.9 < min(np.abs(corner.start)) < 1.15
+    done = with_ties(narrow, [corner])
+    assert not islands(done)
 
 
 def test_a_plate_leaves_its_margin_and_has_room_for_its_holes():

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QPushButton
 from silhueta.app.stops.build.page import BuildPage, Edit, Made
 from silhueta.app.widgets import Choice, Field, Note, row, sentence
 from silhueta.core.build.layers import layers
-from silhueta.core.build.layout import divide, on_sheet, pieces
+from silhueta.core.build.layout import beds, divide, on_sheet, pieces
 from silhueta.core.build.sections import Joint
 from silhueta.core.build.sheet import Sheet
 from silhueta.core.errors import EditError, SilhuetaError
@@ -124,7 +124,8 @@ class DividePage(BuildPage):
         def placed(job: Job) -> Made:
             made, fill = on_sheet(job, sheet, count)
             full = " and ".join(f"{100 * share:.0f} %" for share in fill)
-            return Made(made, f"{counted(len(fill), 'sheet')}, {full} full.")
+            told = f"{counted(len(fill), 'sheet')}, {full} full."
+            return Made(made, told, beds=beds(sheet, len(fill)))
 
         return placed
 

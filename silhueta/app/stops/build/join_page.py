@@ -9,9 +9,10 @@ from PySide6.QtWidgets import QGridLayout
 
 from silhueta.app.stops.build.page import BuildPage, Edit, Made
 from silhueta.app.widgets import Choice, Note, row
-from silhueta.core.build.edits import combine, remade, tie, tie_at
+from silhueta.core.build.edits import combine, remade
 from silhueta.core.build.offset import Corners, offset
 from silhueta.core.build.sets import How, backing, border, thickened
+from silhueta.core.build.tying import tie, tie_at
 from silhueta.core.errors import EditError
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
@@ -25,6 +26,7 @@ _SETS: dict[How, tuple[str, str]] = {
     "intersect": ("Intersect", "What all of them cover stays"),
     "exclude": ("Exclude", "What an odd number of them covers stays"),
 }
+_MOVABLE = "Each tie can be dragged along its island."
 
 
 class JoinPage(BuildPage):
@@ -99,13 +101,14 @@ class JoinPage(BuildPage):
 
     def _tie(self) -> Edit:
         width, count = self.values["Ties wide"], round(self.values["each"])
+        earlier = self.sheet.tied
 
         def tied(job: Job) -> Made:
-            made, _, left = tie(job, width, count)
-            if not left:
-                return Made(made)
-            no_room = f"{counted(left, 'island')} left: no room for a tie so wide."
-            return Made(made, no_room, True)
+            done = tie(job, width, count, earlier)
+            if not done.left:
+                return Made(done.job, _MOVABLE, tied=done)
+            no_room = f"{counted(done.left, 'island')} left: no room for a tie so wide."
+            return Made(done.job, no_room, True, done)
 
         return tied
 
@@ -113,7 +116,13 @@ class JoinPage(BuildPage):
         width, count, at = self.values["Ties wide"], round(self.values["each"]), self.sheet.clicked
         if at is None:
             raise EditError("click the island first, on the side where the tie is to be")
-        return lambda job: tie_at(job, at, width, count)
+        earlier = self.sheet.tied
+
+        def tied(job: Job) -> Made:
+            done = tie_at(job, at, width, count, earlier)
+            return Made(done.job, _MOVABLE, tied=done)
+
+        return tied
 
     def refresh(self, job: Job) -> None:
         """Show what is chosen, and what would fall out."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.widgets import Field, heading, read_number
+from silhueta.core.build.tying import Tied
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job
 from silhueta.core.units import Unit, format_length, parse_length
@@ -18,11 +19,16 @@ if TYPE_CHECKING:
 
 
 class Made(NamedTuple):
-    """What came of an edit: the job, what is told of it, and whether that needs a look."""
+    """What came of an edit: the job, what is told of it, and whether that needs a look.
+
+    Besides, while the outline stays: its ties, and the sheets that it lies on (boxes, mm).
+    """
 
     job: Job
     told: str = ""
     wrong: bool = False
+    tied: Tied | None = None
+    beds: Sequence[tuple[float, float, float, float]] = ()
 
 
 Edit = Callable[[Job], Job | Made]

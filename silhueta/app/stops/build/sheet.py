@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Sequence
 from pathlib import Path as File
 from typing import TYPE_CHECKING, NamedTuple, cast
@@ -18,16 +19,18 @@ from silhueta.app.stops.build.page import Edit, Made, made_by
 from silhueta.app.stops.build.place_page import PlacePage
 from silhueta.app.stops.build.shapes_page import ShapesPage
 from silhueta.app.stops.paged import PagedWorksheet
-from silhueta.app.table.marked_layer import MirroredLayer
+from silhueta.app.table.marked_layer import BedLayer, MirroredLayer
 from silhueta.app.table.piece_tool import PieceTool
 from silhueta.app.table.preview_layer import PreviewLayer
 from silhueta.app.table.table import Table
+from silhueta.app.table.tie_tool import TieTool
 from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing, measured_ahead
 from silhueta.app.widgets import sentence
 from silhueta.app.work import Bench
 from silhueta.core.build.edits import grouped
 from silhueta.core.build.sets import put_together
+from silhueta.core.build.tying import Tied, move_tie
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box
@@ -43,6 +46,7 @@ from silhueta.core.wording import counted
 if TYPE_CHECKING:
     from silhueta.core.files.proof import Proof
 
+_KNOWN = 12  # outlines whose ties and sheets stay known, for undo
 _MOST_SEEN = 4_000  # segments of an outline, up to which an edit is shown before it is taken
 
 
@@ -57,7 +61,7 @@ class _Ahead(NamedTuple):
 class BuildSheet(PagedWorksheet):
     """Words, shapes and plates; pieces joined and grown; the whole divided and laid out."""
 
-    overlays = ("ahead", "mirrored")
+    overlays = ("ahead", "mirrored", "beds")
     save_apart = Signal(object)  # (part of the name, outline) each
 
     def __init__(
@@ -72,8 +76,10 @@ class BuildSheet(PagedWorksheet):
         self.bench = Bench(self)
         self.bench.done.connect(self._take_done)
         self.bench.failed.connect(lambda text: self.tell(sentence(text)))
+        self._made: deque[Made] = deque(maxlen=_KNOWN)
         self.tool = PieceTool(self._choose, self._dragged, self.let_go, lambda: self.keys)
-        self.tools = (self.tool,)
+        self.tie_tool = TieTool(self.tool, lambda: self.tied, self._tie_moved)
+        self.tools = (self.tool, self.tie_tool)
         self._islands: Remembered[Outline, int] = Remembered(_count_islands)
         self.letters, self.shapes = LettersPage(self), ShapesPage(self)
         self.join, self.place, self.divide = JoinPage(self), PlacePage(self), DividePage(self)
@@ -95,8 +101,28 @@ class BuildSheet(PagedWorksheet):
         )
 
     def tool_of(self, page: str) -> Tool:
-        """Return the tool that chooses and moves pieces, on every page."""
-        return self.tool
+        """Return the tool that chooses and moves pieces; at Join it moves ties as well."""
+        return self.tie_tool if page == "join" else self.tool
+
+    @property
+    def tied(self) -> Tied | None:
+        """What is known of the ties, where the outline is still as they left it."""
+        made = self._made_of(self.session.job)
+        return None if made is None else made.tied
+
+    def _made_of(self, job: Job) -> Made | None:
+        return next((made for made in self._made if made.job.outline is job.outline), None)
+
+    def _tie_moved(self, which: int, at: tuple[float, float]) -> None:
+        tied = self.tied
+        if tied is None:
+            return
+
+        def edit(job: Job) -> Made:
+            done = move_tie(tied._replace(job=job), which, at)
+            return Made(done.job, tied=done)
+
+        self.do("Tie moved", edit)
 
     def showEvent(self, event: QShowEvent) -> None:
         """Show solid pieces, without their nodes."""
@@ -165,6 +191,8 @@ class BuildSheet(PagedWorksheet):
             job, label = cast("tuple[Job, str]", asked)
             if self.session.job is job:
                 self.told = (found.told, found.wrong)
+                if found.tied is not None or found.beds:
+                    self._made.appendleft(found)
                 self.session.apply(label, lambda _: found.job)
                 self._bring_into_view(found.job)
 
@@ -195,6 +223,13 @@ class BuildSheet(PagedWorksheet):
             self.way_on("there is no outline yet")
             return
         self._mark_mirrored(job)
+        made = self._made_of(job)
+        beds = (
+            BedLayer(made.beds, self.session.units)
+            if made and made.beds and self.isVisible()
+            else None
+        )
+        self.table.set_overlay("beds", beds)
         left, bottom, right, top = job.outline.bounds
         loose = self.islands(job)
         text = f"{right - left:,.1f} × {top - bottom:,.1f} mm."
