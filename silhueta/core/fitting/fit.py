@@ -98,7 +98,7 @@ def fit_contour(
     if round_cost <= best.cost:
         return Fit(_circle(centre + (x, y), radius, local), worst)
     # the edges of a photo are rounded, or wrong, here and there by more than its noise tells
-    enough = _ENOUGH * gate + _WRONG if rough else gate
+    enough = _ENOUGH * gate + _WRONG if rough else gate + _NOISIEST * noise
     usual = max(_USUAL * noise, _FINEST) if rough else np.inf
     astray = max(_ASTRAY, _ASTRAY_ROUGH * gate) if rough else _ASTRAY
     tried = [best]
@@ -161,8 +161,10 @@ def _is_sound(chain: _Chain, area: float, around: float, astray: float) -> bool:
         return False
     if chain.astray > astray:
         return False
-    steps = np.hypot(*(np.roll(chain.nodes, -1, axis=0) - chain.nodes).T)
-    if len(steps) < (2 if chain.bulges.any() else 3) or steps.min() < 1e-3:
+    after = np.roll(chain.nodes, -1, axis=0)
+    steps = np.hypot(*(after - chain.nodes).T)
+    bent = _without_flat(chain.nodes, after, chain.bulges).any()
+    if len(steps) < (2 if bent else 3) or steps.min() < 1e-3:
         return False
     if np.abs(chain.bulges).max(initial=0) > _ROUNDEST:
         return False

@@ -114,6 +114,29 @@ def test_the_smallest_contours_are_fitted_too():
         assert np.isfinite(made.nodes).all()
 
 
+@pytest.mark.parametrize("seed", [30, 51, 87])
+def test_a_noisy_sliver_is_no_loop_of_two_straight_lines(seed):
+    random = np.random.default_rng(seed)
+    x = np.arange(0, random.uniform(10, 30))
+    bow = 0.4 * np.sin(x / 6)
+    sliver = np.vstack([np.c_[x, 0.2 + bow], np.c_[x, -0.2 + bow][::-1]])
+    sliver[:, 1] += random.normal(0, 0.08, (2 * len(x), 2))[:, 1]
+    loop = fit_contour(sliver, 0.5, 0.11, 4, np.radians(35), 25.0).loop
+    assert len(loop.nodes) > 2 or (loop.kinds == ARC).any()
+
+
+def test_noise_that_stands_out_of_the_tolerance_buys_no_segments():
+    """A wide corner that overlaps cut deep, where single points lie past the tolerance."""
+    random = np.random.default_rng(4)
+    turn = np.linspace(0, 2 * np.pi, 1500, endpoint=False)
+    disc = 240 * np.column_stack([np.cos(turn), np.sin(turn)])
+    flat = np.column_stack([np.full(400, 200.0), np.linspace(-132, 132, 400)])
+    points = np.vstack([flat, disc[disc[:, 0] < 200]])
+    points = points[np.argsort(np.arctan2(points[:, 1], points[:, 0]), kind="stable")]
+    noisy = points * (1 + random.normal(0, 0.15, len(points)) / np.hypot(*points.T))[:, None]
+    assert len(fit_contour(noisy, 0.5, 0.15).loop.nodes) <= 4
+
+
 def test_the_polygon_of_last_resort_is_the_contour():
     points = contours(drawn([circle_loop((30, 30), 20)], 60, 60).grey, 127.5).contour(0)
     assert len(polygon(points, 0.0).nodes) >= 0.5 * len(points)
