@@ -23,7 +23,7 @@ from benchmarks.pictures import nodes
 from benchmarks.regions import right
 from benchmarks.regions import speed as region_speed
 from benchmarks.scenes import measured, totals
-from benchmarks.speed import trace_ratio, window_ratio
+from benchmarks.speed import noisy_ratio, trace_ratio, window_ratio
 from benchmarks.tidying import cleaning, handling, thinning
 from benchmarks.tracing import drag, growth, memory, pen_line
 from benchmarks.truing import run as truing
@@ -53,6 +53,7 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Sections: 50 panels (wanted: 1e-6 mm², each fits, clear of holes)": panels,
         "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
         "Speed, 12-megapixel grey picture (wanted: ratio at most 2)": trace_ratio,
+        "The same with noise, 60 discs and boxes (wanted: at most 6)": noisy_ratio,
         "Growth (wanted: 48 over 12 megapixels at most 4.2, slope at most 1.15)": growth,
         "Memory (wanted: at most 16 bytes a pixel)": memory,
         "Threshold dragged on 24 megapixels (wanted: at most 33 ms, ratio at most 4)": drag,

@@ -41,6 +41,7 @@ _BLUR = 0.5  # px that a sharp corner may stand out of its rounded picture
 _TIGHTER = (0.6, 0.35)  # of the gate, tried when a chain leaves the contour by more than it
 _WRONG = 0.7  # px beyond the gate, that no chain may leave its contour by
 _TIGHTEST = (0.2, 0.1)  # of the gate, tried when one does all the same
+_VAIN = 2  # closer tries in a row that came no nearer, after which no more are made
 
 
 class Fit(NamedTuple):
@@ -115,11 +116,13 @@ def fit_contour(
         ):
             best = again
         tried.append(again)
+    vain = next(k for k, chain in enumerate(reversed(tried)) if chain is best)
     for share in _TIGHTEST:
-        if best.worst <= enough + _WRONG or len(best.nodes) > _RAGGED * len(points):
+        ragged = len(best.nodes) > _RAGGED * len(points)
+        if best.worst <= enough + _WRONG or ragged or vain >= _VAIN:
             break
         again = _chain(local, share * gate, trim, share * share * price, corner)
-        best = again if again.worst < best.worst else best
+        best, vain = (again, 0) if again.worst < best.worst else (best, vain + 1)
     if rough and best.worst > enough:  # then more segments bought nothing
         sound = [chain for chain in tried if _is_sound(chain, area, around, astray)]
         best = next((c for c in sound if c.worst < _HARDLY * best.worst), best)
