@@ -18,6 +18,7 @@ from typing import Literal
 
 import numpy as np
 
+from silhueta.core.build.kept import kept
 from silhueta.core.build.trimmed import trimmed
 from silhueta.core.errors import EditError
 from silhueta.core.fitting.fit import along
@@ -68,9 +69,12 @@ def offset(loops: Sequence[Loop], by: float, corners: Corners = "round") -> list
     solid = [loop for loop in whole if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
     if not any(signed_area(loop) > 0 for loop in solid):
         return []
-    plainly = trimmed(solid, by, corners) if len(solid) == len(whole) else None
-    if plainly is not None:
-        return plainly
+    if len(solid) == len(whole):
+        plainly = trimmed(solid, by, corners)
+        if plainly is None and corners == "round":
+            plainly = kept(solid, by)
+        if plainly is not None:
+            return plainly
     raw = [path for path in (_raw(loop, by, corners) for loop in solid) if path is not None]
     return [loop for loop in covered(raw, "positive") if abs(signed_area(loop)) > _SLIVER]
 

@@ -86,8 +86,22 @@ def _keep_away(solid: Sequence[Loop], made: Sequence[Loop], by: float) -> bool:
     return not bool(shapely.dwithin(lines, shapely.points(some), by - _OFF).any())
 
 
-def _right(way: Floats) -> Floats:
+def right(way: Floats) -> Floats:
+    """Return the directions (N, 2) to the right of ways (N,), radians."""
     return np.column_stack([np.sin(way), -np.cos(way)])
+
+
+def ways(starts: Floats, ends: Floats, bulges: Floats) -> tuple[Floats, Floats]:
+    """Return the ways (N,), radians, of segments where they begin and where they end."""
+    chords = ends - starts
+    angle, half = np.arctan2(chords[:, 1], chords[:, 0]), 2 * np.arctan(bulges)
+    return angle - half, angle + half
+
+
+def turned(last: Floats, first: Floats) -> Floats:
+    """Return by how much ways turn from one to the other, from -pi to pi."""
+    turn = first - last
+    return np.asarray(turn - 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi)))
 
 
 def _moved(loop: Loop, by: float) -> _Edges | None:
@@ -96,8 +110,7 @@ def _moved(loop: Loop, by: float) -> _Edges | None:
     chords = ends - starts
     if np.hypot(*chords.T).min() < _SHORT:
         return None
-    angle, half = np.arctan2(chords[:, 1], chords[:, 0]), 2 * np.arctan(bulges)
-    first, last = angle - half, angle + half
+    first, last = ways(starts, ends, bulges)
     arcs = bulges != 0
     centres, radii = np.zeros_like(starts), np.zeros(len(starts))
     if arcs.any():
@@ -110,7 +123,7 @@ def _moved(loop: Loop, by: float) -> _Edges | None:
     if not kept.any() or (~kept & ~before).any():
         return None
     corners = np.where(before[:, None], ends, np.roll(centres, -1, axis=0))
-    moved = (starts + by * _right(first), ends + by * _right(last))
+    moved = (starts + by * right(first), ends + by * right(last))
     every = (*moved, first, last, bulges, centres, radii, corners, ~before)
     return _Edges(*(values[kept] for values in every))
 
@@ -120,8 +133,7 @@ def _trimmed(loop: Loop, by: float, corners: str) -> Loop | None:
     if edges is None:
         return None
     after = np.roll(np.arange(len(edges.first)), -1)
-    turn = edges.first[after] - edges.last
-    turn -= 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi))
+    turn = turned(edges.last, edges.first[after])
     smooth = np.abs(turn) < _TURN
     closing = (turn * by < 0) & ~smooth
     opening = (turn * by > 0) & ~smooth
@@ -149,7 +161,7 @@ def _met(
     """Return where edges meet the next ones, (K, 2), from where their tangents would."""
     following = after[at]
     tip = by / np.maximum(np.cos(turn[at] / 2), 1e-3)
-    place = edges.corners[at] + tip[:, None] * _right(edges.last[at] + turn[at] / 2)
+    place = edges.corners[at] + tip[:, None] * right(edges.last[at] + turn[at] / 2)
     place = np.where(edges.gone[at, None], edges.corners[at], place)
     for _ in range(_STEPS):
         f, n = _off(edges, at, edges.ends, edges.last, place)
@@ -171,7 +183,7 @@ def _off(
 ) -> tuple[Floats, Floats]:
     """Return how far places lie off the lines or circles of edges, mm, and the way that grows."""
     line = edges.radii[which] == 0
-    normal = _right(ways[which])
+    normal = right(ways[which])
     off = ((place - ends[which]) * normal).sum(axis=1)
     away = place - edges.centres[which]
     far = np.maximum(np.hypot(*away.T), 1e-12)
@@ -216,7 +228,7 @@ def _strung(
     nodes = [
         starts,
         ends[opening],
-        (edges.corners + by * tip[:, None] * _right(edges.last + turn / 2))[sharp],
+        (edges.corners + by * tip[:, None] * right(edges.last + turn / 2))[sharp],
     ]
     join = np.tan(turn[opening] / 4) if corners == "round" else np.zeros(int(opening.sum()))
     values = [bulges, join, np.zeros(int(sharp.sum()))]

@@ -67,10 +67,26 @@ class Chords(NamedTuple):
 
 def segments_of(loops: Sequence[Path]) -> Segments:
     """Return the segments of paths, in order."""
-    start = np.concatenate([loop.starts for loop in loops])
-    end = np.concatenate([loop.ends for loop in loops])
-    kinds = np.concatenate([loop.kinds for loop in loops])
-    bulges = np.concatenate([loop.bulges for loop in loops])
+    return segments_between(
+        np.concatenate([loop.starts for loop in loops]),
+        np.concatenate([loop.ends for loop in loops]),
+        np.concatenate([loop.kinds for loop in loops]),
+        np.concatenate([loop.bulges for loop in loops]),
+        np.concatenate([loop.controls for loop in loops]),
+        np.repeat(np.arange(len(loops)), [len(loop.kinds) for loop in loops]),
+    )
+
+
+def segments_between(
+    start: Floats,
+    end: Floats,
+    kinds: NDArray[np.uint8],
+    bulges: Floats,
+    controls: Floats | None = None,
+    loop: Ints | None = None,
+) -> Segments:
+    """Return segments from ends (K, 2), kinds and bulges (K,), and cubics' controls (K, 2, 2)."""
+    count = len(kinds)
     centres, radii, angles, turns = (np.zeros(shape) for shape in (start.shape, *[kinds.shape] * 3))
     arcs = kinds == ARC
     if arcs.any():
@@ -83,12 +99,12 @@ def segments_of(loops: Sequence[Path]) -> Segments:
         end,
         kinds,
         bulges,
-        np.concatenate([loop.controls for loop in loops]),
+        np.zeros((count, 2, 2)) if controls is None else controls,
         centres,
         radii,
         angles,
         turns,
-        np.repeat(np.arange(len(loops)), [len(loop.kinds) for loop in loops]),
+        np.zeros(count, np.int64) if loop is None else loop,
     )
 
 
