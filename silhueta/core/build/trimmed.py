@@ -170,7 +170,10 @@ def _met(
         if np.abs(det).min() < 1e-6:
             return None
         step = np.column_stack([f * m[:, 1] - g * n[:, 1], g * n[:, 0] - f * m[:, 0]])
-        place = place - step / det[:, None]
+        step /= det[:, None]
+        place = place - step
+        if np.abs(step).max() < _MET:
+            break
     f, _n = _off(edges, at, edges.ends, edges.last, place)
     g, _m = _off(edges, following, edges.starts, edges.first, place)
     if not max(np.abs(f).max(), np.abs(g).max()) < _MET:
