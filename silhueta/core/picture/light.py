@@ -19,6 +19,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+Floats = NDArray[np.float64]
 _KNEE, _SLOPE, _SHIFT, _POWER = 0.04045, 12.92, 0.055, 2.4
 TOP = 65535.0
 
@@ -29,6 +30,13 @@ def linear_of(stored: float) -> float:
     if share <= _KNEE:
         return share / _SLOPE
     return float(((share + _SHIFT) / (1 + _SHIFT)) ** _POWER)
+
+
+def stored_of(light: Floats) -> Floats:
+    """Return the stored values, 0 to 1, of light of any shape, 0 to 1; undoes `linear_of`."""
+    light = np.maximum(light, 0.0)
+    bent = (1 + _SHIFT) * light ** (1 / _POWER) - _SHIFT
+    return np.asarray(np.where(light <= _KNEE / _SLOPE, _SLOPE * light, bent))
 
 
 @lru_cache(maxsize=1)

@@ -26,15 +26,17 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
+from silhueta.core.picture.light import stored_of
 from silhueta.core.trace.edge.calm import calm
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.part.ring import closed_path
 from silhueta.core.trace.part.shear import shorn
-from silhueta.core.trace.part.step import REACH, STEP, blur_of, fitted, outermost
+from silhueta.core.trace.part.step import REACH, STEP, Fitted, blur_of, fitted, outermost
 
 _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again
@@ -63,6 +65,9 @@ _SLID = 1.5  # times the way that a foot slides along, in which a normal meets i
 _MOST_SLID, _CELLS = 600, 500_000  # points on each side; pairs that are held at once
 _DEPTHS = 0.25, 0.5, 0.75, 1.0  # of the thickness, at which a ring is looked at
 _SHORTEST = 24
+_GREY, _BLUE, _RED = np.array([0.299, 0.587, 0.114]), 0.564, 0.713  # ITU-R BT.601: Y, Cb, Cr
+_COLOUR = 0.35  # of the way from the edge in light to that in stored values, as blur parts them
+_COLOURED = 0.5, 0.8  # share of colour in what parts face and ground, from which, and all the way
 
 
 class Sight(NamedTuple):
@@ -321,8 +326,31 @@ def _measured(ring: Floats, outward: Floats, wide: Floats, sight: Sight) -> Floa
     offsets = np.arange(-REACH, outermost(wide) + STEP / 2, STEP)
     seen = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
     got = fitted(seen, wide, blur_of(seen, wide))
-    clear = (got.gain > _LEAST**2) & (np.abs(got.place) < _NEAREST)
-    return ring + _steady(np.where(clear, got.place, 0.0), clear.astype(float))[:, None] * outward
+    place, clear = got.place, _is_clear(got)
+    stored = stored_of(seen)
+    share = _of_colour(stored)
+    if share > 0:
+        other = fitted(stored, wide, blur_of(stored, wide))
+        place = np.where(_is_clear(other), place + share * (other.place - place), place)
+    return ring + _steady(np.where(clear, place, 0.0), clear.astype(float))[:, None] * outward
+
+
+def _is_clear(got: Fitted) -> NDArray[np.bool_]:
+    return np.asarray((got.gain > _LEAST**2) & (np.abs(got.place) < _NEAREST))
+
+
+def _of_colour(stored: Floats) -> float:
+    """Return by how much an edge is to be sought in stored values instead of in light, 0 to 1.
+
+    Cameras and JPEG files blur colour, and they do so in stored values: where face and ground
+    differ in colour and hardly in brightness, that moves the edge in linear light.
+    """
+    apart = stored[:, -_ENDS:].mean(1) - stored[:, :_ENDS].mean(1)
+    grey = apart @ _GREY
+    colour = (_BLUE * (apart[:, 2] - grey)) ** 2 + (_RED * (apart[:, 0] - grey)) ** 2
+    share = float(np.median(colour / np.maximum(colour + grey**2, 1e-12)))
+    least, most = _COLOURED
+    return _COLOUR * min(max((share - least) / (most - least), 0.0), 1.0)
 
 
 def _steady(place: Floats, clear: Floats) -> Floats:

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
+from silhueta.core.picture.light import light_table, stored_of
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import (
     Sight,
@@ -57,6 +58,20 @@ def test_the_edge_of_a_flat_disc_is_where_it_is_however_rough_the_start(face, gr
     assert far(found).mean() == pytest.approx(RADIUS, abs=0.15)
     assert far(found).std() < 0.12
     assert len(found) == pytest.approx(2 * np.pi * RADIUS, rel=0.05)
+
+
+@pytest.mark.parametrize("inside", [True, False])
+def test_an_edge_of_colour_alone_is_not_drawn_to_one_side(inside):
+    # JPEG keeps colour at half the size, in stored values
+    part = covers() == inside
+    red, green = (0.40, 0.03, 0.03), (0.03, 0.16, 0.05)
+    light = np.stack([seen(np.where(part, r, g))[:, :, 0] for r, g in zip(red, green, strict=True)])
+    stored = np.round(255 * stored_of(light.astype(np.float64))).astype(np.uint8)
+    soft = cv2.imencode(".jpg", np.moveaxis(stored, 0, 2), [cv2.IMWRITE_JPEG_QUALITY, 90])[1]
+    again = light_table()[cv2.imdecode(soft, cv2.IMREAD_COLOR)] / 255
+    told = sight(light[0], part)._replace(light=np.ascontiguousarray(again, np.float32))
+    start = rough() if inside else rough()[::-1]
+    assert far(border(start, told)).mean() == pytest.approx(RADIUS, abs=0.08)
 
 
 def test_a_hole_keeps_its_way_round_and_its_size():
