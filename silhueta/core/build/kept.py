@@ -25,7 +25,7 @@ from scipy.spatial import cKDTree
 
 from silhueta.core.build.trimmed import right, turned, ways
 from silhueta.core.geometry.arcs import arc_centres
-from silhueta.core.geometry.crossing import crossings
+from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 from silhueta.core.geometry.region.segments import (
@@ -80,7 +80,7 @@ def kept(solid: Sequence[Loop], by: float) -> list[Loop] | None:
 
     """
     table = _moved(solid, by)
-    if table is None or len(crossings(solid, _CHORD, most=1)):
+    if table is None or not _are_apart(solid):
         return None  # where outlines overlap, not all that is far enough away is a border
     source = segments_of(solid)
     chords = chords_of(source, _CHORD)
@@ -98,7 +98,13 @@ def kept(solid: Sequence[Loop], by: float) -> list[Loop] | None:
         return None
     made = [_loop(table, pieces.of(ring)) for ring in rings]
     loops = [loop for loop in made if loop is not None and abs(signed_area(loop)) > _SLIVER]
-    return None if len(crossings(loops, _CHORD, most=1)) else loops
+    return loops if _are_apart(loops) else None
+
+
+def _are_apart(loops: Sequence[Loop]) -> bool:
+    """Return whether loops cross and touch neither themselves nor each other."""
+    rings = [shapely.LinearRing(flatten(loop, _CHORD)) for loop in loops]
+    return bool(shapely.is_simple(shapely.MultiLineString(rings)))
 
 
 def _moved(solid: Sequence[Loop], by: float) -> Segments | None:

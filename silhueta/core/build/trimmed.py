@@ -14,10 +14,9 @@ import shapely
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.arcs import arc_centres
-from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
-from silhueta.core.geometry.nesting import nest
+from silhueta.core.geometry.nesting import Nesting, nest
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 
 _TURN = 1e-7  # radians, under which a joint goes on smoothly
@@ -67,12 +66,21 @@ def trimmed(
         if one is None or signed_area(one) * signed_area(loop) <= 0:
             return None
         made.append(one)
-    if not made or len(crossings(made, _CHORD, most=1)):
-        return None
-    before, after = nest(solid), nest(made)
-    if not np.array_equal(before.parent, after.parent):
+    if not made or not _still_nested(made, nest(solid)):
         return None
     return made if _keep_away(solid, made, abs(by)) else None
+
+
+def _still_nested(made: Sequence[Loop], nesting: Nesting) -> bool:
+    """Return whether loops lie in each other as given, and neither cross nor touch."""
+    rings = [shapely.LinearRing(flatten(loop, _CHORD)) for loop in made]
+    outer = np.flatnonzero(nesting.depth % 2 == 0).tolist()
+    holes = [np.flatnonzero(nesting.parent == k).tolist() for k in outer]
+    pieces = [
+        shapely.Polygon(rings[k], [rings[j] for j in own])
+        for k, own in zip(outer, holes, strict=True)
+    ]
+    return bool(shapely.is_valid(shapely.MultiPolygon(pieces)))
 
 
 def _keep_away(solid: Sequence[Loop], made: Sequence[Loop], by: float) -> bool:

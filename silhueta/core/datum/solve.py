@@ -51,8 +51,8 @@ _EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
 _LEAN = math.radians(1.0)  # of a camera held level by eye, each way; common practice, no source
 _UNTOLD_LEAN = (
-    "One thing alone does not tell how the camera leaned: a sheet under the part does, and a "
-    "second length on the part's other side helps."
+    "That counts in how the camera may have leaned, which a length alone does not tell: add one "
+    "on the part's other side, or lay a sheet under it."
 )
 _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
