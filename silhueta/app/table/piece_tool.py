@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from silhueta.app.table.table import Table
 
 _NEAR = 8.0  # screen px
-_STILL = 4.0  # screen px that a click may move
+STILL = 4.0  # screen px that a click may move
 
 
 class PieceTool:
@@ -82,7 +82,7 @@ class PieceTool:
         start, self._start = self._start, None
         if start is None:
             return
-        if (at - start).manhattanLength() <= _STILL:
+        if (at - start).manhattanLength() <= STILL:
             contour = self._at(at, table)
             if contour is not None:
                 mm = table.view.to_mm(at)

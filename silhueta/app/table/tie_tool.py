@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF
 
 from silhueta.app.look.theme import BRASS, CARD
 from silhueta.app.table.hint import paint_hint
-from silhueta.app.table.piece_tool import PieceTool
+from silhueta.app.table.piece_tool import STILL, PieceTool
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from silhueta.core.build.tying import Tied
 
 _GRIP = 8.0  # screen px, of the round that a tie is taken by
-_STILL = 4.0  # screen px that a click may move
 _MOST = 400  # grips painted
 
 
@@ -64,7 +63,7 @@ class TieTool:
         held, self._held = self._held, None
         if held is None:
             self._pieces.release(at, table)
-        elif (at - self._start).manhattanLength() > _STILL:
+        elif (at - self._start).manhattanLength() > STILL:
             mm = table.view.to_mm(at)
             self._moved(held, (mm.x(), mm.y()))
         table.update()

@@ -147,9 +147,7 @@ def _perhaps_seen(table: Segments, outline: _Outline, by: float) -> _Pieces:
         a, middle, b = (points_at(table, some.edge, at) for at in (some.begin, half, some.end))
         near = outline.middles.query(middle)[1]  # any chord will do, and a near one best
         one, two = outline.chords.ends[near, 0], outline.chords.ends[near, 1]
-        rise = table.radii[some.edge] * (
-            1 - np.cos(table.turns[some.edge] * (some.end - some.begin) / 2)
-        )
+        rise = _rise(table, some)
         far = [_from_line(points, one, two) for points in (a, middle, b)]
         hidden = np.maximum(far[0], far[2]) + rise < by - _SURE
         shown = far[1] > by - _SURE
@@ -165,6 +163,12 @@ def _perhaps_seen(table: Segments, outline: _Outline, by: float) -> _Pieces:
             break
     edge, begin, end = (np.concatenate(values) for values in zip(*done, strict=True))
     return _Pieces(edge, begin, end)
+
+
+def _rise(table: Segments, pieces: _Pieces) -> Floats:
+    """Return how far arcs stand off their chords, (N,), mm; 0 of lines."""
+    half = table.turns[pieces.edge] * (pieces.end - pieces.begin) / 2
+    return np.asarray(table.radii[pieces.edge] * (1 - np.cos(half)))
 
 
 def _from_line(points: Floats, a: Floats, b: Floats) -> Floats:
@@ -207,10 +211,7 @@ def _far_enough(outline: _Outline, points: Floats, by: float) -> Flags:
 def _cuts(table: Segments, pieces: _Pieces) -> tuple[Ints, Floats] | None:
     """Return pieces and places along their edges at which they cross; None where two are one."""
     a, b = (points_at(table, pieces.edge, at) for at in (pieces.begin, pieces.end))
-    rise = table.radii[pieces.edge] * (
-        1 - np.cos(table.turns[pieces.edge] * (pieces.end - pieces.begin) / 2)
-    )
-    reach = rise[:, None] + _JOINED
+    reach = _rise(table, pieces)[:, None] + _JOINED
     low, high = np.minimum(a, b) - reach, np.maximum(a, b) + reach
     boxes = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
     one, two = shapely.STRtree(boxes).query(boxes)
@@ -310,12 +311,11 @@ def _along(table: Segments, edge: Ints, points: Floats) -> Floats:
     return np.asarray(out)
 
 
-def _lengths(table: Segments, edge: Ints, pieces: _Pieces | None = None) -> Floats:
-    """Return the lengths of edges, or of pieces of them, mm."""
+def _lengths(table: Segments, edge: Ints) -> Floats:
+    """Return the lengths of whole edges, mm."""
     chords = np.hypot(*(table.end[edge] - table.start[edge]).T)
     arcs = table.kinds[edge] == ARC
-    whole = np.where(arcs, table.radii[edge] * np.abs(table.turns[edge]), chords)
-    return whole if pieces is None else whole * (pieces.end - pieces.begin)
+    return np.where(arcs, table.radii[edge] * np.abs(table.turns[edge]), chords)
 
 
 def _within(table: Segments, pieces: _Pieces, at: Floats) -> Flags:
@@ -352,7 +352,9 @@ def _rings(table: Segments, pieces: _Pieces) -> list[Ints] | None:
     links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (2 * count, 2 * count))
     total, place = connected_components(links, directed=False)
     first, last = np.split(place.astype(np.int64), 2)
-    left = _without_tails(first, last, total, _lengths(table, pieces.edge, pieces))
+    left = _without_tails(
+        first, last, total, _lengths(table, pieces.edge) * (pieces.end - pieces.begin)
+    )
     if left is None:
         return None
     begins = np.zeros(total, np.int64)

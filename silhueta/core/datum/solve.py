@@ -51,8 +51,8 @@ _EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
 _LEAN = math.radians(1.0)  # of a camera held level by eye, each way; common practice, no source
 _UNTOLD_LEAN = (
-    "That counts in how the camera may have leaned, which a length alone does not tell: add one "
-    "on the part's other side, or lay a sheet under it."
+    "That counts in how the camera may have leaned, which one length or round does not tell: add a "
+    "length on the part's other side, or lay a sheet under it."
 )
 _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
@@ -252,11 +252,11 @@ def _leaned(
     ):
         return []
     level = _level(datums, base, lens, facts)
+    straight = [_held_against(datum, level) for datum in told]
+    weights = [(given / sigma) ** 2 for _, given, sigma in straight]
     planes = []
     for about_x, about_y in ((_LEAN, 0.0), (0.0, _LEAN)):
         plane = level.leaned(about_x, about_y)
-        straight = [_held_against(datum, level) for datum in told]
-        weights = [(given / sigma) ** 2 for _, given, sigma in straight]
         factor = sum(  # what the lengths come to all together is what was fitted
             w * math.log(was / _held_against(datum, plane)[0])
             for w, (was, _, _), datum in zip(weights, straight, told, strict=True)

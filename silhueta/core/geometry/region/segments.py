@@ -85,7 +85,10 @@ def segments_between(
     controls: Floats | None = None,
     loop: Ints | None = None,
 ) -> Segments:
-    """Return segments from ends (K, 2), kinds and bulges (K,), and cubics' controls (K, 2, 2)."""
+    """Return segments from ends (K, 2), mm, kinds and bulges (K,).
+
+    Of cubics also the controls (K, 2, 2), mm; `loop` (K,) is which path each belongs to.
+    """
     count = len(kinds)
     centres, radii, angles, turns = (np.zeros(shape) for shape in (start.shape, *[kinds.shape] * 3))
     arcs = kinds == ARC

@@ -327,9 +327,9 @@ def _measured(ring: Floats, outward: Floats, wide: Floats, sight: Sight) -> Floa
     seen = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
     got = fitted(seen, wide, blur_of(seen, wide))
     place, clear = got.place, _is_clear(got)
-    stored = stored_of(seen)
-    share = _of_colour(stored)
+    share = _of_colour(seen)
     if share > 0:
+        stored = stored_of(seen)
         other = fitted(stored, wide, blur_of(stored, wide))
         place = np.where(_is_clear(other), place + share * (other.place - place), place)
     return ring + _steady(np.where(clear, place, 0.0), clear.astype(float))[:, None] * outward
@@ -339,13 +339,16 @@ def _is_clear(got: Fitted) -> NDArray[np.bool_]:
     return np.asarray((got.gain > _LEAST**2) & (np.abs(got.place) < _NEAREST))
 
 
-def _of_colour(stored: Floats) -> float:
+def _of_colour(seen: Floats) -> float:
     """Return by how much an edge is to be sought in stored values instead of in light, 0 to 1.
+
+    `seen` is the light across a ring, (N, M, 3), from inside to outside.
 
     Cameras and JPEG files blur colour, and they do so in stored values: where face and ground
     differ in colour and hardly in brightness, that moves the edge in linear light.
     """
-    apart = stored[:, -_ENDS:].mean(1) - stored[:, :_ENDS].mean(1)
+    inner, outer = (stored_of(end).mean(1) for end in (seen[:, :_ENDS], seen[:, -_ENDS:]))
+    apart = outer - inner
     grey = apart @ _GREY
     colour = (_BLUE * (apart[:, 2] - grey)) ** 2 + (_RED * (apart[:, 0] - grey)) ** 2
     share = float(np.median(colour / np.maximum(colour + grey**2, 1e-12)))
