@@ -27,6 +27,8 @@ from silhueta.core.datums import OPEN_MM
 from silhueta.core.errors import TraceError
 from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
+from silhueta.core.units import format_length
+from silhueta.core.wording import open_wall
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -177,10 +179,14 @@ def trace(**options: Any) -> None:
             f"note: the part's thickness is not told: {OPEN_MM:g} mm would make it "
             f"{100 * OPEN_MM / height:.1f} % smaller; give --thickness (0mm for paper)"
         )
-    if done.job.traced is not None and done.job.traced.doubts and not given.doubtful:
+    stamp = done.job.traced
+    assert stamp is not None
+    if stamp.wall_mm:
+        say(f"note: {open_wall(format_length(stamp.wall_mm, given.units, 1))}")
+    if stamp.doubts and not given.doubtful:
         if given.job_file is not None:
             save_job(done.job, given.job_file)
-        raise TraceError(_doubts_told(done.job.traced, given.job_file))
+        raise TraceError(_doubts_told(stamp, given.job_file))
     _write(given, done, work)
 
 

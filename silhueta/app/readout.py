@@ -60,6 +60,7 @@ class Readout(QWidget):
             sure = [unit, unit]
             if self._sigma is not None and true_size(job):
                 waits = " (thickness ?)" if job.optics.thickness_open else ""
+                waits = waits or (" (wall ?)" if job.traced and job.traced.wall_mm else "")
                 sure = [f"± {v / factor:.{places}f} {unit}{waits}" for v in self._sigma]
             loops = got.outer_loops + got.holes
             self._figures = [

@@ -11,6 +11,7 @@ returns the job itself when nothing changes.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -38,6 +39,7 @@ from silhueta.core.words import Words
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
+_OPEN_WALL = 0.27  # of its width: that lies within two uncertainties of a size
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -99,6 +101,8 @@ class TraceStamp:
         Loops that a person had touched and that stayed, and others traced anew beside them.
     doubts : tuple of (x mm, y mm, text)
         Places where something may be wrong, and what.
+    wall_mm : float
+        Width of wall that looks like the face and may be some of it; 0: none.
 
     """
 
@@ -116,16 +120,18 @@ class TraceStamp:
     replaced: int = 0
     doubts: tuple[tuple[float, float, str], ...] = ()
     along_mm: float = 0.0
+    wall_mm: float = 0.0
 
     @property
     def whole_mm(self) -> float:
         """Standard uncertainty of where a whole edge lies, mm, that its noise does not tell.
 
         Of a part in a photo: what lens blur, stray light and broken edges hide, as on the rendered
-        photos of docs/figures.md.
+        photos of docs/figures.md. Also a wall that may be face.
         """
         part = self.inputs.settings.mode == "part"
-        return (_PART_EDGE_PX if part else _DRAWN_EDGE_PX) * self.mm_per_px
+        edge = (_PART_EDGE_PX if part else _DRAWN_EDGE_PX) * self.mm_per_px
+        return math.hypot(edge, _OPEN_WALL * self.wall_mm)
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,15 @@ def counted(count: int, one: str, several: str | None = None) -> str:
     return f"{count:,} {one if count == 1 else several or one + 's'}"
 
 
+def open_wall(width: str) -> str:
+    """Return the words on walls that look like the face, `width` wide in the picture."""
+    return (
+        f"the part's walls look just like its face, so where they show the edge may be off by "
+        f"their width, {width}: take the photo from straight above and further away, or in light "
+        "from another side"
+    )
+
+
 # what a long computation is at (the names that :class:`silhueta.core.work.Work` is told)
 _STAGES = {
     "read": "Reading the file",

@@ -385,3 +385,20 @@ def test_the_verdict_on_a_photo_follows_the_part_once_it_is_found(hand, phone):
     hand.settle()
     told = {f.about for f in hand.window.sheets["picture"].verdict.findings}
     assert "Noise" not in told  # it is no part now, and the whole picture counts
+
+
+@pytest.mark.parametrize(("wall", "open_"), [(60.0, True), (100.0, False)])
+def test_walls_that_look_like_the_face_widen_how_sure_the_size_is(hand, tmp_path, wall, open_):
+    part = Part(150, 90, 0.35, size=(120.0, 80.0), radius=10.0, holes=(), thickness=8.0)
+    scene = Scene(part, pixels=(1600, 1200), tilt=22.0, azimuth=130.0, wall=wall, seed=4)
+    hand.open(stored(render(scene), tmp_path, 26))
+    hand.key(Qt.Key.Key_2, ALT)
+    hand.type(hand.window.sheets["scale"].thickness, "8 mm")
+    hand.settle()
+    groups = hand.window.readout.groups()
+    unit = next(u for group in groups for name, _, u in group if name == "width")
+    hand.key(Qt.Key.Key_3, ALT)
+    told = hand.window.sheets["trace"].result.text()
+    assert ("wall ?" in unit) == open_
+    assert ("straight above" in told) == open_
+    assert (float(unit.split()[1]) > 2.2) == open_  # the wall is 2.3 mm wide there

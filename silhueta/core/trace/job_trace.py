@@ -215,12 +215,13 @@ def trace_job(
     )
     done = _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
     stamp = done.job.traced
-    if not prepared.doubts or stamp is None:
+    if stamp is None or not (prepared.doubts or prepared.wall):
         return done
-    places = traced.scale.to_mm(np.array([doubt.place for doubt in prepared.doubts]))
+    places = traced.scale.to_mm(np.array([d.place for d in prepared.doubts]).reshape(-1, 2))
     pairs = zip(places.tolist(), prepared.doubts, strict=True)
     doubts = tuple((x, y, doubt.text) for (x, y), doubt in pairs)
-    return done._replace(job=replace(done.job, traced=replace(stamp, doubts=doubts)))
+    told = replace(stamp, doubts=doubts, wall_mm=prepared.wall * size)
+    return done._replace(job=replace(done.job, traced=told))
 
 
 def edges_in_picture(job: Job, picture: Picture) -> list[Floats]:

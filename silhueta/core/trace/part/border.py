@@ -85,6 +85,8 @@ class Sight(NamedTuple):
         In px of `light`.
     alike : bool
         Whether face and shadow look alike, so that only sharp edges tell them apart.
+    lit : bool
+        Whether walls are as light as the ground, and not dark like the face.
     """
 
     light: Light
@@ -93,6 +95,7 @@ class Sight(NamedTuple):
     mm: float
     walls: Walls | None
     alike: bool = False
+    lit: bool = False
 
 
 def border(rough: Floats, sight: Sight) -> Floats:
@@ -162,6 +165,11 @@ def outward_of(ring: Floats) -> Floats:
     tangent = np.roll(ring, -3, 0) - np.roll(ring, 3, 0)
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     return np.column_stack([-tangent[:, 1], tangent[:, 0]])
+
+
+def wall_beside(ring: Floats, sight: Sight) -> Floats:
+    """Return how many px of wall are seen beside each point of a ring, (N,); 0: none."""
+    return _wall(ring, outward_of(ring), sight.walls)
 
 
 def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
@@ -240,7 +248,9 @@ def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: 
         # a wall is like a dark face, and on dark ground like that
         ends = _profiles(ring, outward, np.r_[longer[:_ENDS], longer[-_ENDS:]], sight.light).sum(-1)
         rises = _averaged(ends[:, _ENDS:].mean(1) - ends[:, :_ENDS].mean(1)) > 0
-        worth = np.where(wide > _NARROW, np.where(rises, 1 + _FOOT, 1 - _FOOT), 0.0)
+        more = 0.0 if sight.lit else _FOOT
+        worth = np.where(rises, 1 + more, 1 - more)
+        worth = np.where(wide > _NARROW, worth, 0.0)
         steep = steep + worth[:, None] * step[rows, foot]
     return np.asarray(_STEEP * steep - _UNLIKE * unlike)
 
@@ -325,12 +335,12 @@ def _measured(ring: Floats, outward: Floats, wide: Floats, sight: Sight) -> Floa
     """Return the ring moved to where face, wall and ground, fitted across it, put the edge."""
     offsets = np.arange(-REACH, outermost(wide) + STEP / 2, STEP)
     seen = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
-    got = fitted(seen, wide, blur_of(seen, wide))
+    got = fitted(seen, wide, blur_of(seen, wide, sight.lit), sight.lit)
     place, clear = got.place, _is_clear(got)
     share = _of_colour(seen)
     if share > 0:
         stored = stored_of(seen)
-        other = fitted(stored, wide, blur_of(stored, wide))
+        other = fitted(stored, wide, blur_of(stored, wide, sight.lit), sight.lit)
         place = np.where(_is_clear(other), place + share * (other.place - place), place)
     return ring + _steady(np.where(clear, place, 0.0), clear.astype(float))[:, None] * outward
 

@@ -47,6 +47,8 @@ class Prepared:
         The part's edge, where that was found already.
     doubts : tuple of Doubt
         What may be wrong with it.
+    wall : float, px
+        Width of wall that may be face; 0: none.
 
     """
 
@@ -54,6 +56,7 @@ class Prepared:
     mask: NDArray[np.bool_] | None
     contours: PixelContours | None = None
     doubts: tuple[Doubt, ...] = ()
+    wall: float = 0.0
 
 
 def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
@@ -157,7 +160,8 @@ def prepare_part(
     shown = painted(found.contours, shape)
     if job.trace.invert:
         shown = np.uint8(255) - shown
-    return Prepared(replace(rectified.picture, grey=shown), None, found.contours, found.doubts)
+    made = replace(rectified.picture, grey=shown)
+    return Prepared(made, None, found.contours, found.doubts, found.wall)
 
 
 def painted(found: PixelContours, shape: tuple[int, ...]) -> NDArray[np.uint8]:

@@ -20,6 +20,7 @@ from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.finer import Finer, finer, like_a_shadow
+from silhueta.core.trace.part.lit import kind_of_walls, open_wall
 from silhueta.core.trace.part.looks import (
     Grounds,
     Light,
@@ -68,11 +69,14 @@ class FoundPart(NamedTuple):
         What of the thing could not be explained, 0 to 1.
     doubts : tuple of Doubt
         Places that may be holes and were left out.
+    wall : float, px
+        Width of wall that may be face (`open_wall`); 0: none.
     """
 
     contours: PixelContours
     cost: float
     doubts: tuple[Doubt, ...]
+    wall: float = 0.0
 
 
 class _Near(NamedTuple):
@@ -134,8 +138,8 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
             "photo in softer light, or on something of another colour"
         )
     work.step(0.7)
-    found, doubts = _edges(near, scene, least_mm2, work)
-    return FoundPart(found, best.cost, doubts)
+    found, doubts, wall = _edges(near, scene, least_mm2, work)
+    return FoundPart(found, best.cost, doubts, wall)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -283,9 +287,27 @@ def _too_near(rings: list[Floats]) -> list[tuple[float, float]]:
     return found
 
 
+def _rings(traced: PixelContours, sight: Sight, work: Work) -> tuple[list[Floats], float]:
+    """Return the edge of the face along each rough contour, padded by a px, and open wall, px."""
+    roughs = [(traced.contour(i) - 1.0) / sight.factor for i in range(len(traced))]
+
+    def along(sight: Sight, begun: float) -> list[Floats]:
+        rings = []
+        for number, rough in enumerate(roughs):
+            rings.append(border(rough, sight))
+            work.step(begun + (1.0 - begun) * (number + 1) / len(roughs))
+        return rings
+
+    rings = along(sight, 0.7)
+    kind = kind_of_walls(roughs, rings, sight)
+    if kind.lit:
+        return along(sight._replace(lit=True), 0.9), 0.0
+    return rings, 0.0 if kind.told else open_wall(rings, sight)
+
+
 def _edges(
     near: _Near, scene: Scene, least_mm2: float, work: Work
-) -> tuple[PixelContours, tuple[Doubt, ...]]:
+) -> tuple[PixelContours, tuple[Doubt, ...], float]:
     import cv2
 
     (rough, leaning, thin, clearer, marked), left, top, scale, light, alike = near
@@ -298,8 +320,8 @@ def _edges(
         walls = Walls((walls.under[0] - left, walls.under[1] - top), walls.ratio)
     sight = Sight(light, leaning, scale, scene.mm, walls, alike)
     pieces, areas = [], []
-    for i in range(len(traced)):
-        ring = border((traced.contour(i) - 1.0) / scale, sight)
+    rings, wall = _rings(traced, sight, work)
+    for i, ring in enumerate(rings):
         x, y = ring.T
         # y down: counter-clockwise seen with y up is negative here
         area = -0.5 * float(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
@@ -307,7 +329,6 @@ def _edges(
             continue
         pieces.append(ring)
         areas.append(area)
-        work.step(0.7 + 0.3 * (i + 1) / len(traced))
     if not pieces or max(areas) <= 0:
         raise TraceError(
             "no part is to be seen: what differs from the ground is no larger than a speck; lay "
@@ -343,4 +364,4 @@ def _edges(
     )
     edges = [pieces[i] + corner for i in kept]
     found = gathered(edges, np.array([areas[i] for i in kept]), len(traced) - len(kept))
-    return found, moved
+    return found, moved, wall

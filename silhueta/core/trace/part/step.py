@@ -10,8 +10,9 @@ Words used here
 For every place where the top may be, face, wall and ground are fitted to each profile, each of one
 light, the ground with a slope (a shadow close to the part deepens towards it), all blurred as the
 picture is. What a wall too narrow to be told looks like is taken from the face, since the two are
-of one material and a wall gets less light. Where a strip explains much more it is there, and is
-none of the part. Neighbours judge together: the smooth path that explains most is taken.
+of one material and a wall gets less light; where walls are lit, from the ground. Where a strip
+explains much more it is there, and is none of the part. Neighbours judge together: the smooth path
+that explains most is taken.
 
 References
 ----------
@@ -38,6 +39,7 @@ _GRID = 0.25  # px
 _TAPER = 2.0  # px over which what lies beside the edge counts less and less
 _WIDE_GRID = 0.5  # px of wall between two models
 _WALL = 0.35  # of the face's light, that a wall gets
+_LIT = 0.5  # of the ground's light, that a lit one gets
 _UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, in samples
 _STRIPS = 0.0, 2.5, 4.0, 6.0  # px of shadow between part and ground
 _LARGE = 200  # points of a ring, from which a strip can be told from the ground in a hole
@@ -67,7 +69,7 @@ def outermost(wide: Floats) -> float:
     return REACH + float(np.minimum(wide, WIDEST).max(initial=0.0))
 
 
-def fitted(seen: Floats, wide: Floats, blur: float) -> Fitted:
+def fitted(seen: Floats, wide: Floats, blur: float, lit: bool = False) -> Fitted:
     """Return where the face ends along a closed ring.
 
     Parameters
@@ -77,12 +79,14 @@ def fitted(seen: Floats, wide: Floats, blur: float) -> Fitted:
     wide : (N,), px
     blur : float, px
         Standard deviation of the picture's blur.
+    lit : bool
+        Whether walls are as light as the ground, and not dark like the face.
 
     """
     from scipy.ndimage import gaussian_filter1d
 
     trials = _trials()
-    gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1])
+    gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1], lit)
     bare = gains[0].max(1, keepdims=True)
     for i in range(1, len(gains)):  # a strip must explain more than unusual blur would
         gains[i] = np.where(np.isfinite(gains[i]), gains[i] - _WORTH * bare, gains[0] - bare)
@@ -98,14 +102,14 @@ def fitted(seen: Floats, wide: Floats, blur: float) -> Fitted:
     return Fitted(place, np.where(best == inside, middle, 0.0))
 
 
-def blur_of(seen: Floats, wide: Floats) -> float:
+def blur_of(seen: Floats, wide: Floats, lit: bool = False) -> float:
     """Return the blur of a picture, px, standard deviation, from profiles across an edge in it.
 
     Profiles as `fitted` takes them. Walls and shadows make edges softer than the lens does, and
     nothing makes them sharper: so of all, the softness that a third of them do not reach.
     """
     some = slice(None, None, max(1, len(seen) // _ENOUGH))
-    best = [_gains(seen[some], wide[some], blur, (0.0,))[0].max(1) for blur in _BLURS]
+    best = [_gains(seen[some], wide[some], blur, (0.0,), lit)[0].max(1) for blur in _BLURS]
     return float(np.quantile(np.array(_BLURS)[np.argmax(best, axis=0)], _SHARPER, method="nearest"))
 
 
@@ -113,7 +117,7 @@ def _trials() -> Floats:
     return np.arange(-_FAR, _FAR + _GRID / 2, _GRID)
 
 
-def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...]) -> Floats:
+def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...], lit: bool) -> Floats:
     """Return squared light that an edge with each strip explains at each trial, (S, N, K).
 
     No number where there is a wall instead.
@@ -124,11 +128,11 @@ def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...]) -
     for kind in np.unique(kinds).tolist():
         which = np.flatnonzero(kinds == kind)
         wall = kind * _WIDE_GRID
-        weight, _ = _models(wall, strips[0], blur)
+        weight, _ = _models(wall, strips[0], blur, lit)
         here = seen[which, : len(weight)] * weight[:, None]
         plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])
         for i, strip in enumerate(strips if wall < _BESIDE else strips[:1]):
-            gains[i, which] = _explained(here, _models(wall, strip, blur)[1]) - plain
+            gains[i, which] = _explained(here, _models(wall, strip, blur, lit)[1]) - plain
     return gains
 
 
@@ -144,13 +148,13 @@ def _explained(seen: Floats, models: Floats) -> Floats:
 
 
 @lru_cache(maxsize=256)  # rings of one picture ask for the same
-def _models(wall: float, strip: float, blur: float) -> tuple[Floats, Floats]:
+def _models(wall: float, strip: float, blur: float, lit: bool) -> tuple[Floats, Floats]:
     """Return the weight (M,) of a profile's places, and for each trial a model (K, C, M)."""
     many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
     at: Floats = np.arange(many, dtype=np.float64) * STEP - REACH
     beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
     weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
-    models = [_model(at, top, (wall, strip), blur, weight).T for top in _trials().tolist()]
+    models = [_model(at, top, (wall, strip), blur, weight, lit).T for top in _trials().tolist()]
     found = weight, np.ascontiguousarray(models)
     for array in found:
         array.flags.writeable = False
@@ -158,7 +162,7 @@ def _models(wall: float, strip: float, blur: float) -> tuple[Floats, Floats]:
 
 
 def _model(
-    at: Floats, top: float, wides: tuple[float, float], blur: float, weight: Floats
+    at: Floats, top: float, wides: tuple[float, float], blur: float, weight: Floats, lit: bool
 ) -> Floats:
     """Return weighted columns (M, K) in whose span lies what fits an edge at `top`.
 
@@ -168,14 +172,14 @@ def _model(
     from scipy.special import ndtr
 
     wall, strip = max(wides[0], 0.0), wides[1]
-    lit = top + wall + strip
-    inner, foot, outer = (ndtr((at - edge) / blur) for edge in (top, top + wall, lit))
-    slope = outer * np.clip(at - lit, 0, REACH) / REACH
+    end = top + wall + strip
+    inner, foot, outer = (ndtr((at - edge) / blur) for edge in (top, top + wall, end))
+    slope = outer * np.clip(at - end, 0, REACH) / REACH
     columns = [1 - inner, outer, slope]
     known = [[0.0, 0.0, np.sqrt(_SLOPE)]]
-    # a wall is of the face's material, a strip of shadow of the ground's
+    # a wall is of the face's material unless it is lit, a strip of shadow of the ground's
     for wide, column, whose, share in (
-        (wall, inner - foot, 0, _WALL),
+        (wall, inner - foot, int(lit), _LIT if lit else _WALL),
         (strip, foot - outer, 1, _SHADE),
     ):
         if wide > 0:
