@@ -24,12 +24,13 @@ from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, border, outward_of, wall_beside
 
-_ROUND = 0.6  # px, root mean square, that a ring may leave its circle by
+_ROUND = 0.5  # px, root mean square, that a ring may leave its circle by
 _ASIDE = 0.3  # of the width of its wall, by which a round ring read wrong leaves its circle
 _AS_LONG = 1.25  # times as long as its circle, that a round ring is at most
 _LEAST = 40  # points of a ring that tell its circle
 _SHOWN = 1.0  # px of wall, from which the two readings differ
 _RATHER = 2.2  # times the squares that one reading leaves, from which it is the other
+_CLEARLY = 0.15  # px, root mean square, that it leaves beyond the other
 _ENOUGH = 8  # round rings that are asked
 _WIDE = 3.0  # px of wall whose own light is seen
 _LIKE = 0.15  # of the logarithm of light, by which walls and face that look alike differ
@@ -60,14 +61,17 @@ def kind_of_walls(roughs: Sequence[Floats], rings: Sequence[Floats], sight: Sigh
         wide = float(wall_beside(ring, sight).max(initial=0.0))
         if len(ring) > _LEAST and wide > _SHOWN and _off_circle(ring) < _ROUND + _ASIDE * wide:
             asked.append((wide, rough, ring))
-    dark = lit = 0.0
+    dark = lit = points = 0.0
     for _, rough, ring in sorted(asked, key=lambda one: -one[0])[:_ENOUGH]:
         other = border(rough, sight._replace(lit=True))
         offs = _off_circle(ring), _off_circle(other)
         if min(offs) < _ROUND:
             dark += len(ring) * offs[0] ** 2
             lit += len(ring) * offs[1] ** 2
-    return Kind(dark > _RATHER * lit, max(dark, lit) > _RATHER * min(dark, lit))
+            points += len(ring)
+    more, less = max(dark, lit), min(dark, lit)
+    told = more > _RATHER * less and more - less > _CLEARLY**2 * points
+    return Kind(told and dark > lit, told)
 
 
 def open_wall(rings: Sequence[Floats], sight: Sight) -> float:
