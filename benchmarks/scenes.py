@@ -29,7 +29,7 @@ from typing import Any
 
 import numpy as np
 
-_LIMIT = 120  # s
+LIMIT = 120  # s
 _PX = 3.0
 
 
@@ -46,7 +46,7 @@ def main(arguments: list[str]) -> None:
 
 def measured(folder: Path, names: list[str], bare: bool) -> list[dict[str, Any]]:
     """Return what came of each picture of a folder, two at a time."""
-    score = _score(folder)
+    score = score_of(folder)
     truths = json.loads((folder / "truth.json").read_text())
     truths = truths.get("scenes", truths)
     chosen = [n for n in truths if not names or n in names]
@@ -56,7 +56,7 @@ def measured(folder: Path, names: list[str], bare: bool) -> list[dict[str, Any]]
         return list(pool.map(lambda n: _one(folder, n, truths[n], score, bare), chosen))
 
 
-def _score(folder: Path) -> ModuleType:
+def score_of(folder: Path) -> ModuleType:
     place = next(p for p in (folder / "score.py", folder.parent / "score.py") if p.exists())
     sys.path.insert(0, str(place.parent))
     spec = importlib.util.spec_from_file_location("score", place)
@@ -79,10 +79,10 @@ def _one(
         out = Path(room) / "out.dxf"
         call = [str(program), "trace", str(folder / truth["file"]), "-o", str(out), *told]
         try:
-            done = subprocess.run(call, capture_output=True, text=True, timeout=_LIMIT, check=False)
+            done = subprocess.run(call, capture_output=True, text=True, timeout=LIMIT, check=False)
             code, said = done.returncode, (done.stderr.strip().splitlines() or [""])[-1]
         except subprocess.TimeoutExpired:
-            code, said = -1, f"not done after {_LIMIT} s"
+            code, said = -1, f"not done after {LIMIT} s"
         got = score.score(out, truth) if code == 0 and out.exists() else {}
     px = _PX / float(truth["px_per_mm"])
     whole = "mean_mm" in got and not got["missing"] and got["extra"] == 0 and got["open"] == 0

@@ -28,7 +28,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.units import format_length
-from silhueta.core.wording import open_wall
+from silhueta.core.wording import coarse, open_wall
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -183,6 +183,8 @@ def trace(**options: Any) -> None:
     assert stamp is not None
     if stamp.wall_mm:
         say(f"note: {open_wall(format_length(stamp.wall_mm, given.units, 1))}")
+    if stamp.coarse:
+        say(f"note: {coarse(format_length(stamp.mm_per_px, given.units, 2))}")
     if stamp.doubts and not given.doubtful:
         if given.job_file is not None:
             save_job(done.job, given.job_file)

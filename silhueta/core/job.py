@@ -40,6 +40,8 @@ DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
 _OPEN_WALL = 0.27  # of its width: that lies within two uncertainties of a size
+# mm a px from which shadows hide edges, and by how many of those beyond it; on the rendered photos
+_COARSE_MM, _HIDDEN = 0.15, 1.3
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
@@ -127,11 +129,29 @@ class TraceStamp:
         """Standard uncertainty of where a whole edge lies, mm, that its noise does not tell.
 
         Of a part in a photo: what lens blur, stray light and broken edges hide, as on the rendered
-        photos of docs/figures.md. Also a wall that may be face.
+        photos of docs/figures.md. Also a wall that may be face, and what a coarse picture hides.
         """
         part = self.inputs.settings.mode == "part"
         edge = (_PART_EDGE_PX if part else _DRAWN_EDGE_PX) * self.mm_per_px
-        return math.hypot(edge, _OPEN_WALL * self.wall_mm)
+        return math.hypot(edge, _OPEN_WALL * self.wall_mm, self.hidden_mm)
+
+    @property
+    def hidden_mm(self) -> float:
+        """Standard uncertainty of the edge of a thick part in a coarse picture, mm; 0: a fine one.
+
+        Shadow and wall beside it are some tenths of a mm wide: where pixels are as large as that,
+        they run into each other and into the edge.
+        """
+        optics = self.inputs.optics
+        thick = optics.thickness > 0 or optics.thickness_open
+        if self.inputs.settings.mode != "part" or not thick:
+            return 0.0
+        return _HIDDEN * max(self.mm_per_px - _COARSE_MM, 0.0)
+
+    @property
+    def coarse(self) -> bool:
+        """Whether coarse pixels hide more of a thick part's edge than anything else does."""
+        return self.hidden_mm > _PART_EDGE_PX * self.mm_per_px
 
 
 @dataclass(frozen=True, eq=False)

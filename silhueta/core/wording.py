@@ -26,6 +26,14 @@ def open_wall(width: str) -> str:
     )
 
 
+def coarse(pixel: str) -> str:
+    """Return the words on a picture whose pixels are as large as `pixel`, for a thick part."""
+    return (
+        f"the picture is coarse ({pixel} a pixel), so that shadow and wall run into the part's "
+        "edge, which its ± counts in: take the photo from nearer, or with more pixels"
+    )
+
+
 # what a long computation is at (the names that :class:`silhueta.core.work.Work` is told)
 _STAGES = {
     "read": "Reading the file",

@@ -401,4 +401,5 @@ def test_walls_that_look_like_the_face_widen_how_sure_the_size_is(hand, tmp_path
     told = hand.window.sheets["trace"].result.text()
     assert ("wall ?" in unit) == open_
     assert ("straight above" in told) == open_
+    assert "mm a pixel" in told  # too coarse for shadows beside a thick part
     assert (float(unit.split()[1]) > 2.2) == open_  # the wall is 2.3 mm wide there

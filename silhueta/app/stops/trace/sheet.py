@@ -27,7 +27,7 @@ from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import DEFAULT_TOLERANCE_PX, Job, TraceSettings, is_stale, set_trace, touched
 from silhueta.core.trace.edge.threshold import level_of
 from silhueta.core.units import format_area, format_length, parse_area, parse_length
-from silhueta.core.wording import counted, open_wall
+from silhueta.core.wording import coarse, counted, open_wall
 
 if TYPE_CHECKING:
     from silhueta.app.table.deviation_layer import DeviationLayer
@@ -341,6 +341,8 @@ class TraceSheet(Worksheet):
                 told += f"\n▲ {places} on the table not sure: {stamp.doubts[0][2]}."
             if stamp.wall_mm:
                 told += f"\n▲ {sentence(open_wall(format_length(stamp.wall_mm, unit, 1)))}"
+            if stamp.coarse:
+                told += f"\n{sentence(coarse(format_length(stamp.mm_per_px, unit, 2)))}"
             if stamp.kept:
                 told += f"\nKept as they were: {stamp.kept}; traced anew: {stamp.replaced}."
             self.say_result(told)
