@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from silhueta.core.errors import EditError
@@ -45,6 +45,7 @@ def wavy(nodes, noise, seed, waves):
     st.floats(0.02, 2.0),
     st.booleans(),
 )
+@example(176, 0.0390625, 35, 7, 0.1796875, True)  # farther off between places that were measured
 def test_thinning_keeps_within_the_tolerance_and_never_crosses(
     nodes, noise, seed, waves, tolerance, closed
 ):

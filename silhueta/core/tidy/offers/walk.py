@@ -52,7 +52,7 @@ def distances(
                     best = min(best, clamped(nodes[s], nodes[(s + 1) % count], bulges[s], x, y))
             worst[k] = max(worst[k], best)
         a, b = nodes[k], nodes[(k + 1) % count]
-        places = min(max(stops[k + 1] - stops[k], 8), 64)
+        places = min(max(2 * (stops[k + 1] - stops[k]), 16), 128)
         begin, run = way[stops[k]], way[stops[k + 1]] - way[stops[k]]
         for part in range(places + 1):
             x, y = along(a, b, bulges[k], part / places)
