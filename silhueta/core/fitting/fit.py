@@ -145,7 +145,9 @@ def _limits(
     """
     gate = gate_of(tolerance, noise)
     loose = max(gate / DEFAULT_TOLERANCE_PX, 1.0)
-    parted = _PARTED if along == 1.0 else (_PARTED_ROUGH if rough else _PARTED_ALONG) * along
+    parted = _PARTED  # neighbours that err together never cost a segment less
+    if along != 1.0:
+        parted = max(_PARTED, (_PARTED_ROUGH if rough else _PARTED_ALONG) * along)
     return gate, TRIM + reach - 1, _PRICE * (gate * loose) ** 2 + parted * noise * noise
 
 

@@ -8,8 +8,10 @@ from silhueta.core.fitting.fit import fit_contour
 from silhueta.core.picture.decode import Picture
 from silhueta.core.trace.edge.contours import gathered
 from silhueta.core.trace.edge.wobble import ROOM, wobble_of
+from silhueta.core.trace.job_trace import trace_job
 from silhueta.core.trace.trace import trace
 from silhueta.core.trace_settings import TraceSettings
+from silhueta.demo.gasket import gasket_job
 
 
 def process(fade: float, spread: float, count: int, seed: int) -> np.ndarray:
@@ -105,3 +107,10 @@ def test_a_wave_that_was_drawn_stays_a_wave():
     made = fit_contour(points, 0.5, 0.02, 1, along=8.0)
     assert len(made.loop.nodes) >= 40
     assert made.deviation < 0.7
+
+
+def test_the_gaskets_scan_has_the_lines_and_arcs_that_were_drawn():
+    job = gasket_job()
+    loops = trace_job(job).job.outline.loops
+    # twelve arcs round it, and seven full circles; noise of its grain buys no more
+    assert sorted(len(loop.nodes) for loop in loops) == [2] * 7 + [12]
