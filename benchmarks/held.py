@@ -8,7 +8,6 @@ the job that it keeps tells what is claimed.
 
 from __future__ import annotations
 
-import json
 import math
 import subprocess
 import sys
@@ -18,7 +17,7 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any, NamedTuple
 
-from benchmarks.scenes import LIMIT, score_of
+from benchmarks.scenes import LIMIT, score_of, truths_of
 from silhueta.core.datum.rectify import rectify
 from silhueta.core.files.job_file import load_job
 from silhueta.core.picture.decode import decode
@@ -31,12 +30,17 @@ _SAME = 0.1  # mm between a circle as it was scored and as it is known in the jo
 
 
 class Claim(NamedTuple):
-    """What was measured of one thing: how far it is off, mm, and its ± (95 %)."""
+    """What was measured of one thing: how far it is off, mm, and its ± (95 %; nan: none)."""
 
     scene: str
     what: str
     off: float
     sure: float
+
+    @property
+    def told(self) -> bool:
+        """Whether there is a ±."""
+        return not math.isnan(self.sure)
 
     @property
     def holds(self) -> bool:
@@ -46,9 +50,7 @@ class Claim(NamedTuple):
 
 def claims(folder: Path, names: list[str]) -> list[Claim]:
     """Return all that is claimed of a folder's pictures, doubted ones too, two at a time."""
-    score = score_of(folder)
-    truths = json.loads((folder / "truth.json").read_text())
-    truths = truths.get("scenes", truths)
+    score, truths = score_of(folder), truths_of(folder)
     chosen = [n for n in truths if not names or n in names]
     with ThreadPoolExecutor(2) as pool:
         made = pool.map(lambda n: _one(folder, n, truths[n], score), chosen)
@@ -61,9 +63,10 @@ def _one(folder: Path, name: str, truth: dict[str, Any], score: ModuleType) -> l
         out, kept = Path(room) / "out.dxf", Path(room) / "out.silhueta"
         call = [str(program), "trace", str(folder / truth["file"]), "-o", str(out)]
         call += ["--job", str(kept), "--doubtful", *truth["args"]]
-        done = subprocess.run(call, capture_output=True, timeout=LIMIT, check=False)
-        if done.returncode or not out.exists():
-            return []
+        try:
+            subprocess.run(call, capture_output=True, timeout=LIMIT, check=True)
+        except (subprocess.TimeoutExpired, subprocess.CalledProcessError):
+            return []  # nothing is claimed
         got, job = score.score(out, truth), load_job(kept)
     if job.picture is None or "width_error_mm" not in got:
         return []
@@ -82,6 +85,8 @@ def _one(folder: Path, name: str, truth: dict[str, Any], score: ModuleType) -> l
         near = min(circles, key=lambda f: abs(f.size - size), default=None)
         if near is not None and abs(near.size - size) < _SAME:
             found.append(Claim(name, hole["id"], float(off), 2 * near.sigma))
+        else:  # not known as one circle
+            found.append(Claim(name, hole["id"], float(off), math.nan))
     return found
 
 
@@ -90,13 +95,15 @@ def main(arguments: list[str]) -> None:
     folder, *names = arguments
     made = claims(Path(folder), names)
     for claim in made:
-        if not claim.holds:
+        if not claim.holds and claim.told:
             print(f"{claim.scene:18} {claim.what:8} {claim.off:+.3f} mm, ± {claim.sure:.3f}")
     for kind, some in (
         ("sizes", [c for c in made if c.what in ("w", "h")]),
         ("holes", [c for c in made if c.what not in ("w", "h")]),
     ):
-        print(f"{kind} inside their ±: {sum(c.holds for c in some)} of {len(some)}")
+        told = [c for c in some if c.told]
+        print(f"{kind} inside their ±: {sum(c.holds for c in told)} of {len(told)}", end="; ")
+        print(f"without one: {len(some) - len(told)}")
 
 
 if __name__ == "__main__":

@@ -46,9 +46,7 @@ def main(arguments: list[str]) -> None:
 
 def measured(folder: Path, names: list[str], bare: bool) -> list[dict[str, Any]]:
     """Return what came of each picture of a folder, two at a time."""
-    score = score_of(folder)
-    truths = json.loads((folder / "truth.json").read_text())
-    truths = truths.get("scenes", truths)
+    score, truths = score_of(folder), truths_of(folder)
     chosen = [n for n in truths if not names or n in names]
     if bare:
         chosen = [n for n in chosen if truths[n].get("bare")]
@@ -56,7 +54,15 @@ def measured(folder: Path, names: list[str], bare: bool) -> list[dict[str, Any]]
         return list(pool.map(lambda n: _one(folder, n, truths[n], score, bare), chosen))
 
 
+def truths_of(folder: Path) -> dict[str, Any]:
+    """Return what a folder says of its pictures, by their names."""
+    truths: dict[str, Any] = json.loads((folder / "truth.json").read_text())
+    scenes: dict[str, Any] = truths.get("scenes", truths)
+    return scenes
+
+
 def score_of(folder: Path) -> ModuleType:
+    """Return the module that judges a folder's pictures: its own `score.py`, or the one above."""
     place = next(p for p in (folder / "score.py", folder.parent / "score.py") if p.exists())
     sys.path.insert(0, str(place.parent))
     spec = importlib.util.spec_from_file_location("score", place)

@@ -59,16 +59,18 @@ def kind_of_walls(roughs: Sequence[Floats], rings: Sequence[Floats], sight: Sigh
     asked = []
     for rough, ring in zip(roughs, rings, strict=True):
         wide = float(wall_beside(ring, sight).max(initial=0.0))
-        if len(ring) > _LEAST and wide > _SHOWN and _off_circle(ring) < _ROUND + _ASIDE * wide:
-            asked.append((wide, rough, ring))
+        if len(ring) <= _LEAST or wide <= _SHOWN:
+            continue
+        off = _off_circle(ring)
+        if off < _ROUND + _ASIDE * wide:
+            asked.append((wide, rough, len(ring), off))
     dark = lit = points = 0.0
-    for _, rough, ring in sorted(asked, key=lambda one: -one[0])[:_ENOUGH]:
-        other = border(rough, sight._replace(lit=True))
-        offs = _off_circle(ring), _off_circle(other)
-        if min(offs) < _ROUND:
-            dark += len(ring) * offs[0] ** 2
-            lit += len(ring) * offs[1] ** 2
-            points += len(ring)
+    for _, rough, count, off in sorted(asked, key=lambda one: -one[0])[:_ENOUGH]:
+        other = _off_circle(border(rough, sight._replace(lit=True)))
+        if min(off, other) < _ROUND:
+            dark += count * off**2
+            lit += count * other**2
+            points += count
     more, less = max(dark, lit), min(dark, lit)
     told = more > _RATHER * less and more - less > _CLEARLY**2 * points
     return Kind(told and dark > lit, told)
@@ -80,10 +82,10 @@ def open_wall(rings: Sequence[Floats], sight: Sight) -> float:
     What is taken for wall may be face there, with a lit wall beyond it.
     """
     widest = 0.0
-    for ring in rings:
+    for ring in rings if not sight.alike else ():
         wide = wall_beside(ring, sight)
         there = wide > _WIDE
-        if sight.alike or there.sum() < _LEAST:
+        if there.sum() < _LEAST:
             continue
         at, outward, wide = ring[there], outward_of(ring)[there], wide[there]
         face, wall = (
