@@ -16,6 +16,9 @@ from silhueta.core.geometry.path import ARC, LINE, Floats
 
 SUMS = 9  # n, x, y, xx, xy, yy, xz, yz, zz with z = x² + y²
 _FLATTEST = 0.04  # px: an arc that rises less over its chord is a line
+_STEP = 1.45  # px from one contour point to the next
+_CLEAN, _CLEAN_TIP = 0.1, 0.25  # px: less is no rounding; the same where a step is missing
+_GAP = 3.2  # px, the longest step across a tip
 
 
 @compiled
@@ -190,3 +193,38 @@ def best_primitive(
                 )
                 found = True
     return found
+
+
+@compiled
+def ends_keep(points: Floats, i: int, j: int, a: int, b: int, ends: float, out: Floats) -> bool:
+    """Return whether what a fit to points a..b of segment i..j left out is rounded by blur only.
+
+    It may be `ends` px off. The very end belongs to both segments of a sharp corner, so it may lie
+    a step along the other one, when the point beside it shows no rounding yet. Where a tip is too
+    narrow to fill a pixel that step is long.
+    """
+    for k in range(i, a):
+        most = max(ends, _onward(points, k, k + 1, out)) if k == i else ends
+        if _off(points, k, out) > most:
+            return False
+    for k in range(b + 1, j + 1):
+        most = max(ends, _onward(points, k, k - 1, out)) if k == j else ends
+        if _off(points, k, out) > most:
+            return False
+    return True
+
+
+@compiled
+def _off(points: Floats, k: int, out: Floats) -> float:
+    return float(worst_residual(points, k, k, int(out[0]), out[1], out[2], out[3], 2))
+
+
+@compiled
+def _onward(points: Floats, end: int, beside: int, out: Floats) -> float:
+    """Return how far past a corner an end may be, px; 0 where what is beside it is rounded."""
+    n = len(points)
+    dx, dy = points[end % n] - points[beside % n]
+    step = np.sqrt(dx * dx + dy * dy)
+    if _off(points, beside, out) < (_CLEAN if step <= _STEP else _CLEAN_TIP):
+        return float(max(_STEP, min(step, _GAP)))
+    return 0.0

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
-from silhueta.core.fitting.primitives import SUMS, add_point, best_primitive, worst_residual
+from silhueta.core.fitting.primitives import SUMS, add_point, best_primitive, ends_keep
 from silhueta.core.geometry.path import ARC, Floats
 
 Ints = NDArray[np.int64]
@@ -29,8 +29,6 @@ TRIM = 1.6  # px that anti-aliasing rounds on each side of a corner
 ROUNDED = 0.28  # of the trim, that blur moves a contour off either side of a sharp corner, at most
 _BLUNT = 1.5  # trims: a segment this short may be a corner cut off
 _CUT_OFF = 0.5  # of the trim, that such a corner's contour may be off its sides
-_STEP = 1.45  # px from one contour point to the next
-_CLEAN = 0.1  # px: less is no rounding
 _WINDOW = 10  # candidates in a window at most
 _PATIENCE = 3  # candidates in a row that no primitive reaches before a start is given up
 _HOPELESS = 1e6  # px²: cost of a stretch that nothing fits; looked at again afterwards
@@ -86,35 +84,7 @@ def fit_between(
         add_point(sums, points[k % n, 0] - ox, points[k % n, 1] - oy)
     if sums[0] < 2 or not best_primitive(sums, points, a, b, gate, 0.25 * price, out):
         return False
-    return _ends_keep(points, i, j, a, b, max(gate, rounded), out)
-
-
-@compiled
-def _ends_keep(points: Floats, i: int, j: int, a: int, b: int, ends: float, out: Floats) -> bool:
-    """Return whether what the trims left out is rounded no more than blur does.
-
-    The very end belongs to both segments of a sharp corner, so it may lie a step along the other
-    one, when the point beside it shows no rounding yet.
-    """
-    kind = int(out[0])
-    for k in range(i, a):
-        most = ends
-        if k == i and _clean(points, k + 1, out):
-            most = max(ends, _STEP)
-        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > most:
-            return False
-    for k in range(b + 1, j + 1):
-        most = ends
-        if k == j and _clean(points, k - 1, out):
-            most = max(ends, _STEP)
-        if worst_residual(points, k, k, kind, out[1], out[2], out[3], 2) > most:
-            return False
-    return True
-
-
-@compiled
-def _clean(points: Floats, k: int, out: Floats) -> bool:
-    return bool(worst_residual(points, k, k, int(out[0]), out[1], out[2], out[3], 2) < _CLEAN)
+    return ends_keep(points, i, j, a, b, max(gate, rounded), out)
 
 
 @compiled
@@ -233,7 +203,7 @@ def _cheapest(
                     last += 1
                     add_point(sums, points[last % n, 0] - ox, points[last % n, 1] - oy)
                 fits = best_primitive(sums, points, first, end, gate, 0.25 * price, out)
-                fits = fits and _ends_keep(
+                fits = fits and ends_keep(
                     points, at[i], at[j], first, end, max(gate, ROUNDED * trim), out
                 )
             bad = 0 if fits else bad + 1

@@ -247,7 +247,7 @@ def trace_colours(
         made = split(rgb, settings.split, settings.speck / size**2)
         bound(*_borders_of(made.labels), settings, size)
     with work.stage("fit"):
-        found = colour_loops(rgb, made, tolerance, np.radians(settings.corner), work)
+        found, noise, along = colour_loops(rgb, made, tolerance, np.radians(settings.corner), work)
     with work.stage("check"):
         labels = made.labels
         frame = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
@@ -273,7 +273,8 @@ def trace_colours(
             edges += [inner[i].points for i in order]
             loops += [inner[i].loop for i in order]
         off = deviation_of(edges, loops, TRIM + 1).in_mm(scale)
-    return Traced(Outline(tuple(contours)), scale, 128.0, 0, 0.0, rims, off)
+    drawn = Outline(tuple(contours))
+    return Traced(drawn, scale, 128.0, 0, noise, rims, off, along_px=along)
 
 
 def _borders_of(labels: NDArray[np.uint8]) -> tuple[int, NDArray[np.int32]]:

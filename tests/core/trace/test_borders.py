@@ -1,5 +1,6 @@
 """Borders between areas, and loops put together from them: nothing lost, nothing twice."""
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -58,7 +59,7 @@ def test_borders_enclose_as_many_pixels_as_a_label_has(seed, kinds):
 def test_loops_of_all_colours_together_cover_the_picture_once(seed, kinds):
     labels = blobs(seed, kinds)
     rgb = np.array(COLOURS, np.uint8)[labels]
-    found = colour_loops(rgb, Split(COLOURS[:kinds], labels), 0.7, 0.6, Work())
+    found = colour_loops(rgb, Split(COLOURS[:kinds], labels), 0.7, 0.6, Work()).loops
     # a closed border is the loop of both sides: what one gains the other loses
     once = [c.loop for c in found if sum(other.loop is c.loop for other in found) == 1]
     frame = [loop for loop in once if abs(signed_area(loop)) == labels.size]
@@ -103,3 +104,22 @@ def test_spurs_go_and_what_they_parted_is_one_again():
     assert len(without_spurs(chains_of(skeleton), 2.0)) == 3
     (line,) = without_spurs(chains_of(skeleton), 8.0)
     assert sorted(ends_of(line)) == [(20, 5), (20, 54)]
+
+
+@pytest.mark.parametrize("lean", [0.55, 0.85, 1.1])
+def test_a_narrow_tip_between_two_colours_stays_sharp_after_a_strong_jpeg(lean):
+    high, tall = 16, 30.0
+    across = tall / np.tan(lean)
+    true = np.array([[150.6, 60.3], [150.6 + across, 60.3 + tall]])
+    true = np.vstack([true, true[1] + [210.0 - 2 * across, 1.4], true[0] + [210.0, -2.2]])
+    canvas = np.full((160 * high, 520 * high, 3), COLOURS[1], np.uint8)
+    cv2.fillPoly(canvas, [np.round(true * high).astype(np.int32)], (215, 164, 65))
+    small = cv2.resize(canvas, (520, 160), interpolation=cv2.INTER_AREA)
+    code = cv2.imencode(".jpg", small[:, :, ::-1], [cv2.IMWRITE_JPEG_QUALITY, 40])[1]
+    rgb = np.ascontiguousarray(cv2.imdecode(code, cv2.IMREAD_COLOR)[:, :, ::-1])
+    made = trace_colours(rgb, Scale(1.0, 160, "pixel"), TraceSettings(speck=9.0, split=2))
+    (loop,) = (c.path for c in made.outline.contours if c.taken)
+    corners = true * [1, -1] + [0, 160]
+    off = np.hypot(*(loop.nodes[:, None] - corners[None]).transpose(2, 0, 1)).min(axis=0)
+    assert off.max() < 0.9
+    assert 0.02 < made.noise_px < 0.5

@@ -10,6 +10,7 @@ An area's loop is put together from its borders as they are, so neighbours share
 
 from __future__ import annotations
 
+import math
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -56,6 +57,14 @@ class _How(NamedTuple):
     along: float
 
 
+class ColourLoops(NamedTuple):
+    """All loops, and by how much the borders' points are off, px, over how many of them alike."""
+
+    loops: list[ColourLoop]
+    noise: float
+    along: float
+
+
 class ColourLoop(NamedTuple):
     """A loop, px, the label of the colour it encloses, and the edge points that it follows."""
 
@@ -66,8 +75,8 @@ class ColourLoop(NamedTuple):
 
 def colour_loops(
     rgb: NDArray[np.uint8], made: Split, tolerance: float, corner: float, work: Work
-) -> list[ColourLoop]:
-    """Return the loops of all colours.
+) -> ColourLoops:
+    """Return the loops of all colours, and how sure they are.
 
     Parameters
     ----------
@@ -84,14 +93,14 @@ def colour_loops(
     meetings = _meetings(found, chains)
     paths: list[Path] = []
     followed: list[Floats] = []
-    fits = _fits(found, chains, tolerance, corner)
+    fits, noise, along = _fits(found, chains, tolerance, corner)
     for i, chain in enumerate(chains):
         work.step(i / max(len(chains), 1))
         path, points = _fitted(found, i, chain, meetings, fits[i])
         paths.append(path)
         followed.append(points)
     _uncross(paths, followed, found, fits, work)
-    return _assembled(found, paths, followed)
+    return ColourLoops(_assembled(found, paths, followed), noise, along)
 
 
 def _points(
@@ -279,22 +288,29 @@ def _fitted(
     return fit_open(points, *how), points
 
 
-def _fits(found: Borders, chains: list[Floats], tolerance: float, corner: float) -> list[_How]:
-    """Return how each border is fitted: two colours that are near each other meet noisily."""
+def _fits(
+    found: Borders, chains: list[Floats], tolerance: float, corner: float
+) -> tuple[list[_How], float, float]:
+    """Return how each border is fitted, and noise and reach of all together.
+
+    Two colours that are near each other meet noisily.
+    """
     rings = [
         chain if found.closed[i] else np.vstack([chain, chain[::-1]])  # there and back
         for i, chain in enumerate(chains)
     ]
     inner = [ring for i, ring in enumerate(rings) if OUTSIDE not in found.sides[i]]
     usual = wobble_of(gathered(inner, np.ones(len(inner)), 0))
-    made = []
-    for ring in rings:
+    made, squares, count = [], 0.0, 0
+    for i, ring in enumerate(rings):
         alone = gathered([ring], np.ones(1), 0)
         own = wobble_of(alone) if len(ring) >= _LONG else usual
         noise = min(own.noise, _TIMES * noise_along(alone))
+        if OUTSIDE not in found.sides[i]:
+            squares, count = squares + len(ring) * noise**2, count + len(ring)
         noise, along = (noise, max(own.along, _ALONG)) if noise > _NOISE else (_NOISE, 1.0)
         made.append(_How(tolerance, noise, 1, corner, along))
-    return made
+    return made, math.sqrt(squares / max(count, 1)), usual.along
 
 
 def _straight(points: Floats, closed: bool) -> Floats:
