@@ -36,7 +36,7 @@ from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.part.ring import closed_path
 from silhueta.core.trace.part.shear import shorn
-from silhueta.core.trace.part.step import REACH, STEP, Fitted, blur_of, fitted, outermost
+from silhueta.core.trace.part.step import REACH, STEP, Beside, Fitted, blur_of, fitted, outermost
 
 _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again
@@ -87,6 +87,8 @@ class Sight(NamedTuple):
         Whether face and shadow look alike, so that only sharp edges tell them apart.
     lit : bool
         Whether walls are as light as the ground, and not dark like the face.
+    high : float
+        Height of the walls, px; 0: not told.
     """
 
     light: Light
@@ -96,6 +98,12 @@ class Sight(NamedTuple):
     walls: Walls | None
     alike: bool = False
     lit: bool = False
+    high: float = 0.0
+
+    @property
+    def beside(self) -> Beside:
+        """What is known of walls where the edge is measured."""
+        return Beside(self.lit, self.high)
 
 
 def border(rough: Floats, sight: Sight) -> Floats:
@@ -131,14 +139,14 @@ def border(rough: Floats, sight: Sight) -> Floats:
     ring = calm(ring, _LAST_CALM)
     outward = outward_of(ring)
     for _ in range(_TURNS):
-        ring = _measured(ring, outward, _wall(ring, outward, sight.walls), sight)
+        ring = _measured(ring, outward, sight)
     ring = _untangled(ring)
     again = shorn(ring, sight.light, sight.mm)
     if again is ring:
         return ring
     ring = calm(again, _LAST_CALM)
     outward = outward_of(ring)
-    return _untangled(_measured(ring, outward, _wall(ring, outward, sight.walls), sight))
+    return _untangled(_measured(ring, outward, sight))
 
 
 def _untangled(ring: Floats) -> Floats:
@@ -180,11 +188,7 @@ def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
     """
     if walls is None:
         return np.zeros(len(ring))
-    from scipy.ndimage import gaussian_filter1d
-
-    # what wobbles sees no more wall
-    even, calmed = (gaussian_filter1d(v, _EVEN, axis=0, mode="wrap") for v in (outward, ring))
-    outward = even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
+    calmed, outward = _calmed(ring, outward)
     tangent = np.column_stack([outward[:, 1], -outward[:, 0]])
     shift = (calmed - walls.under) * walls.ratio
     spacing = float(np.median(np.hypot(*(np.roll(calmed, -1, 0) - calmed).T)))
@@ -203,6 +207,24 @@ def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
             straight = -(slide[some] * outward[some]).sum(1)
             wide[some] = np.maximum(wide[some], _leaves(along, out, straight))
     return wide
+
+
+def _seen_or_hidden(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
+    """Return px of wall that are seen along each normal; less than 0: px of ground that are not."""
+    wide = _wall(ring, outward, walls)
+    if walls is None:
+        return wide
+    calmed, outward = _calmed(ring, outward)
+    away = ((calmed - walls.under) * outward).sum(1) * walls.ratio / (1 + walls.ratio)
+    return np.where(wide > 0, wide, -np.maximum(away, 0.0))
+
+
+def _calmed(ring: Floats, outward: Floats) -> tuple[Floats, Floats]:
+    """Return a ring and its normals, evened along it: what wobbles sees no more wall."""
+    from scipy.ndimage import gaussian_filter1d
+
+    calmed, even = (gaussian_filter1d(v, _EVEN, axis=0, mode="wrap") for v in (ring, outward))
+    return calmed, even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
 
 
 def _leaves(along: Floats, out: Floats, about: Floats) -> Floats:
@@ -331,16 +353,17 @@ def _profiles(ring: Floats, outward: Floats, offsets: Floats, light: Light) -> L
     return total
 
 
-def _measured(ring: Floats, outward: Floats, wide: Floats, sight: Sight) -> Floats:
+def _measured(ring: Floats, outward: Floats, sight: Sight) -> Floats:
     """Return the ring moved to where face, wall and ground, fitted across it, put the edge."""
+    wide = _seen_or_hidden(ring, outward, sight.walls)
     offsets = np.arange(-REACH, outermost(wide) + STEP / 2, STEP)
     seen = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
-    got = fitted(seen, wide, blur_of(seen, wide, sight.lit), sight.lit)
+    got = fitted(seen, wide, blur_of(seen, wide, sight.beside), sight.beside)
     place, clear = got.place, _is_clear(got)
     share = _of_colour(seen)
     if share > 0:
         stored = stored_of(seen)
-        other = fitted(stored, wide, blur_of(stored, wide, sight.lit), sight.lit)
+        other = fitted(stored, wide, blur_of(stored, wide, sight.beside), sight.beside)
         place = np.where(_is_clear(other), place + share * (other.place - place), place)
     return ring + _steady(np.where(clear, place, 0.0), clear.astype(float))[:, None] * outward
 

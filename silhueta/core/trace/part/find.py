@@ -318,7 +318,7 @@ def _edges(
     walls = scene.walls
     if walls is not None:
         walls = Walls((walls.under[0] - left, walls.under[1] - top), walls.ratio)
-    sight = Sight(light, leaning, scale, scene.mm, walls, alike)
+    sight = Sight(light, leaning, scale, scene.mm, walls, alike, high=scene.thickness / scene.mm)
     pieces, areas = [], []
     rings, wall = _rings(traced, sight, work)
     for i, ring in enumerate(rings):

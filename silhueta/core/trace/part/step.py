@@ -2,23 +2,29 @@
 
 Words used here
     profile  the light across a ring at one of its points, from inside to outside
-    wide     px of wall that must be seen there, known from the camera's place; 0: none
+    wide     px of wall that must be seen there, known from the camera's place; less than 0: so many
+             px of ground beside the wall are hidden by the face
     top      where the face ends and the wall begins; the foot, where the ground begins, is the
              same outline through another known plane and lies `wide` px further out
     strip    shadow on the ground beside the part, of any width, darker than the ground
 
 For every place where the top may be, face, wall and ground are fitted to each profile, each of one
-light, the ground with a slope (a shadow close to the part deepens towards it), all blurred as the
-picture is. What a wall too narrow to be told looks like is taken from the face, since the two are
-of one material and a wall gets less light; where walls are lit, from the ground. Where a strip
-explains much more it is there, and is none of the part. Neighbours judge together: the smooth path
-that explains most is taken.
+light, all blurred as the picture is. The ground's light comes from one side, which a strip lacks,
+and from all round, of which a wall takes away up to a half: at the distance d from one of height h,
+(1 + d / sqrt(d² + h²)) / 2 of it is left. Where no height is known the ground has a slope instead.
+What a wall too narrow to be told looks like is taken from the face, since the two are of one
+material and a wall gets less light; where walls are lit, from the ground. Where a strip explains
+much more it is there, and is none of the part. Neighbours judge together: the smooth path that
+explains most is taken.
 
 References
 ----------
 G. H. Golub and V. Pereyra, "The differentiation of pseudo-inverses and nonlinear least squares
 problems whose variables separate", SIAM Journal on Numerical Analysis 10(2), 1973, 413-432: the
 light of face, wall and ground is solved for at each place, and the place is sought alone.
+J. R. Howell, "A Catalog of Radiation Configuration Factors", McGraw-Hill 1982: of the light from
+all round a place receives half the difference of the sines of the angles, from the upright, between
+which it sees it. Beside a long wall that is from the wall's top to the horizon.
 """
 
 from __future__ import annotations
@@ -39,8 +45,11 @@ _GRID = 0.25  # px
 _TAPER = 2.0  # px over which what lies beside the edge counts less and less
 _WIDE_GRID = 0.5  # px of wall between two models
 _WALL = 0.35  # of the face's light, that a wall gets
-_LIT = 0.5  # of the ground's light, that a lit one gets
+_LIT = 0.5  # of the light of the ground at its foot, that a lit one gets
 _UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, in samples
+_AROUND, _SURELY = 0.9, 0.3  # of the ground's light, that comes from all round; weight of that
+_PENUMBRA = 0.5  # of the width of a strip, over which it ends
+_FINE, _TAIL = 0.125, 4.0  # px between places where that light is worked out; blurs beyond the ends
 _STRIPS = 0.0, 2.5, 4.0, 6.0  # px of shadow between part and ground
 _LARGE = 200  # points of a ring, from which a strip can be told from the ground in a hole
 _BESIDE = 3.0  # px of wall, under which a strip is looked for
@@ -50,6 +59,20 @@ _BEND, _FIRM = 16.0, 50.0  # cost of moving by one trial; worth of an edge as cl
 _BLURS = 0.6, 0.75, 0.9, 1.1, 1.3, 1.6, 2.0  # px, that are looked at
 _ENOUGH, _SHARPER = 300, 0.35  # profiles that tell the blur, and the part of them that is sharper
 _SMOOTH = 4.0  # points that judge together
+
+
+class Beside(NamedTuple):
+    """What is known of walls: whether they are as light as the ground, and not dark like the face.
+
+    high : float, px
+        How high they are; 0: not known.
+    """
+
+    lit: bool = False
+    high: float = 0.0
+
+
+_DARK = Beside()
 
 
 class Fitted(NamedTuple):
@@ -66,10 +89,10 @@ class Fitted(NamedTuple):
 
 def outermost(wide: Floats) -> float:
     """Return how far out profiles must reach, px, for walls so wide."""
-    return REACH + float(np.minimum(wide, WIDEST).max(initial=0.0))
+    return REACH + float(np.clip(wide, 0.0, WIDEST).max(initial=0.0))
 
 
-def fitted(seen: Floats, wide: Floats, blur: float, lit: bool = False) -> Fitted:
+def fitted(seen: Floats, wide: Floats, blur: float, walls: Beside = _DARK) -> Fitted:
     """Return where the face ends along a closed ring.
 
     Parameters
@@ -79,14 +102,13 @@ def fitted(seen: Floats, wide: Floats, blur: float, lit: bool = False) -> Fitted
     wide : (N,), px
     blur : float, px
         Standard deviation of the picture's blur.
-    lit : bool
-        Whether walls are as light as the ground, and not dark like the face.
+    walls : Beside
 
     """
     from scipy.ndimage import gaussian_filter1d
 
     trials = _trials()
-    gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1], lit)
+    gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1], walls)
     bare = gains[0].max(1, keepdims=True)
     for i in range(1, len(gains)):  # a strip must explain more than unusual blur would
         gains[i] = np.where(np.isfinite(gains[i]), gains[i] - _WORTH * bare, gains[0] - bare)
@@ -102,14 +124,14 @@ def fitted(seen: Floats, wide: Floats, blur: float, lit: bool = False) -> Fitted
     return Fitted(place, np.where(best == inside, middle, 0.0))
 
 
-def blur_of(seen: Floats, wide: Floats, lit: bool = False) -> float:
+def blur_of(seen: Floats, wide: Floats, walls: Beside = _DARK) -> float:
     """Return the blur of a picture, px, standard deviation, from profiles across an edge in it.
 
     Profiles as `fitted` takes them. Walls and shadows make edges softer than the lens does, and
     nothing makes them sharper: so of all, the softness that a third of them do not reach.
     """
     some = slice(None, None, max(1, len(seen) // _ENOUGH))
-    best = [_gains(seen[some], wide[some], blur, (0.0,), lit)[0].max(1) for blur in _BLURS]
+    best = [_gains(seen[some], wide[some], blur, (0.0,), walls)[0].max(1) for blur in _BLURS]
     return float(np.quantile(np.array(_BLURS)[np.argmax(best, axis=0)], _SHARPER, method="nearest"))
 
 
@@ -117,22 +139,25 @@ def _trials() -> Floats:
     return np.arange(-_FAR, _FAR + _GRID / 2, _GRID)
 
 
-def _gains(seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...], lit: bool) -> Floats:
+def _gains(
+    seen: Floats, wide: Floats, blur: float, strips: tuple[float, ...], walls: Beside
+) -> Floats:
     """Return squared light that an edge with each strip explains at each trial, (S, N, K).
 
     No number where there is a wall instead.
     """
     trials = _trials()
     gains = np.full((len(strips), len(seen), len(trials)), -np.inf)
-    kinds = np.where(wide > WIDEST, -1, np.round(wide / _WIDE_GRID)).astype(int)
+    told = np.where(wide > WIDEST, 0.0, np.maximum(wide, -WIDEST))
+    kinds = np.round(told / _WIDE_GRID).astype(int)
     for kind in np.unique(kinds).tolist():
         which = np.flatnonzero(kinds == kind)
         wall = kind * _WIDE_GRID
-        weight, _ = _models(wall, strips[0], blur, lit)
+        weight, _ = _models(wall, strips[0], blur, walls)
         here = seen[which, : len(weight)] * weight[:, None]
         plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])
         for i, strip in enumerate(strips if wall < _BESIDE else strips[:1]):
-            gains[i, which] = _explained(here, _models(wall, strip, blur, lit)[1]) - plain
+            gains[i, which] = _explained(here, _models(wall, strip, blur, walls)[1]) - plain
     return gains
 
 
@@ -148,13 +173,13 @@ def _explained(seen: Floats, models: Floats) -> Floats:
 
 
 @lru_cache(maxsize=256)  # rings of one picture ask for the same
-def _models(wall: float, strip: float, blur: float, lit: bool) -> tuple[Floats, Floats]:
+def _models(wall: float, strip: float, blur: float, walls: Beside) -> tuple[Floats, Floats]:
     """Return the weight (M,) of a profile's places, and for each trial a model (K, C, M)."""
     many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
     at: Floats = np.arange(many, dtype=np.float64) * STEP - REACH
     beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
     weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
-    models = [_model(at, top, (wall, strip), blur, weight, lit).T for top in _trials().tolist()]
+    models = [_model(at, top, (wall, strip), blur, weight, walls).T for top in _trials().tolist()]
     found = weight, np.ascontiguousarray(models)
     for array in found:
         array.flags.writeable = False
@@ -162,32 +187,77 @@ def _models(wall: float, strip: float, blur: float, lit: bool) -> tuple[Floats, 
 
 
 def _model(
-    at: Floats, top: float, wides: tuple[float, float], blur: float, weight: Floats, lit: bool
+    at: Floats,
+    top: float,
+    wides: tuple[float, float],
+    blur: float,
+    weight: Floats,
+    walls: Beside,
 ) -> Floats:
     """Return weighted columns (M, K) in whose span lies what fits an edge at `top`.
 
-    Columns of unit length at right angles to each other: those of the light of face, wall, ground
-    and its slope, after what is known of them beforehand.
+    Columns of unit length at right angles to each other: those of the light of face, wall and
+    ground, after what is known of them beforehand.
+    """
+    from scipy.special import ndtr
+
+    wall = max(wides[0], 0.0)
+    inner, foot = (ndtr((at - edge) / blur) for edge in (top, top + wall))
+    ends = _shone_on if walls.high > 0 else _sloping
+    columns, known, at_foot = ends(at, top, wides, blur, walls.high)
+    columns = [1 - inner, *columns]
+    known = [[0.0, *row] for row in known]
+    if wall > 0:  # of the face's material unless it is lit
+        columns.append(inner - foot)
+        # and then half as light as the ground at its foot
+        lit = [-_LIT * share for share in at_foot]
+        shares = [0.0, *lit] if walls.lit else [-_WALL, *[0.0] * len(lit)]
+        row = [*shares, 1.0]
+        known = [[*line, 0.0] for line in known] + [[v * np.sqrt(_UNTOLD) for v in row]]
+    terms = weight[:, None] * np.stack(columns, axis=1)
+    whole = np.vstack([terms, known])
+    # of a least-squares fit with such further rows, the part over the profile: its columns
+    return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(whole.T @ whole)).T)
+
+
+def _shone_on(
+    at: Floats, top: float, wides: tuple[float, float], blur: float, high: float
+) -> tuple[list[Floats], list[list[float]], tuple[float, ...]]:
+    """Return columns of ground beside a wall so high, px, and rows of what is known of them.
+
+    The light that comes from all round, and the one from one side; last, their shares at the foot.
+    """
+    from scipy.ndimage import gaussian_filter1d
+    from scipy.special import ndtr
+
+    wall, strip = wides
+    foot = top + max(wall, 0.0)
+    fine = np.arange(at[0] - _TAIL * blur, at[-1] + _TAIL * blur, _FINE)
+    away = np.maximum(fine - foot, 0.0) + max(-wall, 0.0)
+    sky = np.where(fine > foot, 0.5 * (1 + away / np.hypot(away, high)), 0.0)
+    around = np.interp(at, fine, gaussian_filter1d(sky, blur / _FINE))
+    direct = ndtr((at - foot - strip) / np.hypot(blur, _PENUMBRA * strip))
+    share = _SHADE if strip > 0 else _AROUND
+    root = np.sqrt(_SURELY)
+    return [around, direct], [[(1 - share) * root, -share * root]], (0.5, 1.0)
+
+
+def _sloping(
+    at: Floats, top: float, wides: tuple[float, float], blur: float, _: float
+) -> tuple[list[Floats], list[list[float]], tuple[float, ...]]:
+    """Return columns of ground with a slope, and of a strip, and rows of what is known of them.
+
+    Last, their shares at the foot.
     """
     from scipy.special import ndtr
 
     wall, strip = max(wides[0], 0.0), wides[1]
     end = top + wall + strip
-    inner, foot, outer = (ndtr((at - edge) / blur) for edge in (top, top + wall, end))
-    slope = outer * np.clip(at - end, 0, REACH) / REACH
-    columns = [1 - inner, outer, slope]
-    known = [[0.0, 0.0, np.sqrt(_SLOPE)]]
-    # a wall is of the face's material unless it is lit, a strip of shadow of the ground's
-    for wide, column, whose, share in (
-        (wall, inner - foot, int(lit), _LIT if lit else _WALL),
-        (strip, foot - outer, 1, _SHADE),
-    ):
-        if wide > 0:
-            columns.append(column)
-            row = np.zeros(len(columns))
-            row[whose], row[-1] = -share * np.sqrt(_UNTOLD), np.sqrt(_UNTOLD)
-            known = [*([*line, 0.0] for line in known), row.tolist()]
-    terms = weight[:, None] * np.stack(columns, axis=1)
-    whole = np.vstack([terms, known])
-    # of a least-squares fit with such further rows, the part over the profile: its columns
-    return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(whole.T @ whole)).T)
+    outer = ndtr((at - end) / blur)
+    columns = [outer, outer * np.clip(at - end, 0, REACH) / REACH]
+    known = [[0.0, np.sqrt(_SLOPE)]]
+    if strip > 0:
+        columns.append(ndtr((at - top - wall) / blur) - outer)
+        root = np.sqrt(_UNTOLD)
+        known = [[*known[0], 0.0], [-_SHADE * root, 0.0, root]]
+    return columns, known, (1.0, *[0.0] * (len(columns) - 1))

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter1d
 
-from silhueta.core.trace.part.step import REACH, STEP, WIDEST, blur_of, fitted, outermost
+from silhueta.core.trace.part.step import REACH, STEP, WIDEST, Beside, blur_of, fitted, outermost
 
 _FINE = 40  # places a px
 
@@ -107,3 +107,36 @@ def test_the_blur_is_that_of_the_sharpest_third(blur):
     shaded = np.repeat(profile(0.2, 0.0, blur, strip=3.0)[None], 120, axis=0)
     told = blur_of(np.concatenate([sharp, shaded]), np.zeros(220))
     assert told == pytest.approx(np.hypot(blur, 1 / np.sqrt(12)), abs=0.16)  # and a pixel's width
+
+
+def under_the_sky(top, high, blur, *, face=0.1, ground=0.7, around=0.9, hidden=0.0):
+    """Return light across an edge, (M, 3), on ground beside a wall: the sky summed up by angles."""
+    at = np.arange(-30 * _FINE, 60 * _FINE) / _FINE
+    angles = np.radians(np.arange(-90, 90, 0.5) + 0.25)  # from the upright, across the edge
+    away = np.maximum(at - top, 0.0) + hidden
+    # the wall hides what is lower on its side than its top
+    open_ = angles[None] > -np.arctan2(away, high)[:, None]
+    sky = (open_ * np.cos(angles)).sum(1) / np.cos(angles).sum()
+    sharp = np.where(at < top, face, ground * (around * sky + 1 - around))
+    soft = gaussian_filter1d(sharp, blur * _FINE)
+    places = np.arange(-REACH, outermost(np.zeros(1)) + STEP / 2, STEP)
+    return np.repeat(np.interp(places, at, soft)[:, None], 3, axis=1)
+
+
+@pytest.mark.parametrize("high", [3.0, 5.0, 10.0, 30.0])
+@pytest.mark.parametrize(("around", "most"), [(0.5, 0.35), (0.8, 0.1), (0.9, 0.1), (1.0, 0.15)])
+def test_ground_that_a_wall_takes_light_from_moves_no_edge(high, around, most):
+    seen = np.repeat(under_the_sky(0.3, high, 1.0, around=around)[None], 60, axis=0)
+    wide = np.zeros(60)
+    told = Beside(high=high)
+    found = fitted(seen, wide, blur_of(seen, wide, told), told).place
+    # with no height told 0.3 to 0.6 px are lost under a low wall and light from all round
+    assert np.median(found) == pytest.approx(0.3, abs=most)
+
+
+def test_ground_that_the_face_hides_is_not_the_darkest():
+    high, hidden = 6.0, 4.0
+    seen = np.repeat(under_the_sky(0.0, high, 1.0, hidden=hidden)[None], 60, axis=0)
+    told = Beside(high=high)
+    found = fitted(seen, np.full(60, -hidden), 1.0, told).place
+    assert np.median(found) == pytest.approx(0.0, abs=0.1)
