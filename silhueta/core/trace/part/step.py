@@ -44,6 +44,7 @@ _FAR = 2.5  # px from the ring within which the top is sought
 _GRID = 0.25  # px
 _TAPER = 2.0  # px over which what lies beside the edge counts less and less
 _WIDE_GRID = 0.5  # px of wall between two models
+_HIDDEN_GRID = 4  # of these, of hidden ground
 _WALL = 0.35  # of the face's light, that a wall gets
 _LIT = 0.5  # of the light of the ground at its foot, that a lit one gets
 _UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, in samples
@@ -150,6 +151,7 @@ def _gains(
     gains = np.full((len(strips), len(seen), len(trials)), -np.inf)
     told = np.where(wide > WIDEST, 0.0, np.maximum(wide, -WIDEST))
     kinds = np.round(told / _WIDE_GRID).astype(int)
+    kinds = np.where(kinds < 0, _HIDDEN_GRID * (kinds // _HIDDEN_GRID), kinds)
     for kind in np.unique(kinds).tolist():
         which = np.flatnonzero(kinds == kind)
         wall = kind * _WIDE_GRID
@@ -172,7 +174,7 @@ def _explained(seen: Floats, models: Floats) -> Floats:
     return np.asarray(squares.sum((1, 3)).T)
 
 
-@lru_cache(maxsize=256)  # rings of one picture ask for the same
+@lru_cache(maxsize=1024)  # rings of one picture ask for the same
 def _models(wall: float, strip: float, blur: float, walls: Beside) -> tuple[Floats, Floats]:
     """Return the weight (M,) of a profile's places, and for each trial a model (K, C, M)."""
     many = round((2 * REACH + max(wall, 0.0)) / STEP) + 1
@@ -227,15 +229,11 @@ def _shone_on(
 
     The light that comes from all round, and the one from one side; last, their shares at the foot.
     """
-    from scipy.ndimage import gaussian_filter1d
     from scipy.special import ndtr
 
     wall, strip = wides
     foot = top + max(wall, 0.0)
-    fine = np.arange(at[0] - _TAIL * blur, at[-1] + _TAIL * blur, _FINE)
-    away = np.maximum(fine - foot, 0.0) + max(-wall, 0.0)
-    sky = np.where(fine > foot, 0.5 * (1 + away / np.hypot(away, high)), 0.0)
-    around = np.interp(at, fine, gaussian_filter1d(sky, blur / _FINE))
+    around = np.interp(at - foot, *_sky(max(-wall, 0.0), high, blur))
     direct = ndtr((at - foot - strip) / np.hypot(blur, _PENUMBRA * strip))
     share = _SHADE if strip > 0 else _AROUND
     root = np.sqrt(_SURELY)
@@ -261,3 +259,15 @@ def _sloping(
         root = np.sqrt(_UNTOLD)
         known = [[*known[0], 0.0], [-_SHADE * root, 0.0, root]]
     return columns, known, (1.0, *[0.0] * (len(columns) - 1))
+
+
+@lru_cache(maxsize=256)
+def _sky(hidden: float, high: float, blur: float) -> tuple[Floats, Floats]:
+    """Return places from where ground begins, px, and the share of light from all round there."""
+    from scipy.ndimage import gaussian_filter1d
+
+    far = 2 * REACH + WIDEST + _TAIL * blur
+    fine = np.arange(-far, far, _FINE)
+    away = np.maximum(fine, 0.0) + hidden
+    sky = np.where(fine > 0, 0.5 * (1 + away / np.hypot(away, high)), 0.0)
+    return fine, np.asarray(gaussian_filter1d(sky, blur / _FINE))
