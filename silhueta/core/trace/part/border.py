@@ -181,14 +181,23 @@ def wall_beside(ring: Floats, sight: Sight) -> Floats:
 
 
 def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
-    """Return how many px of wall are seen along each normal; 0 where it faces away.
+    """Return how many px of wall are seen along each normal; 0 where it faces away."""
+    return np.maximum(_seen_or_hidden(ring, outward, walls), 0.0)
+
+
+def _seen_or_hidden(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
+    """Return px of wall that are seen along each normal; less than 0: px of ground that are not.
 
     The wall is what the ring passes over as it is seen through planes from the face's down to the
     datum's: it ends where the normal leaves the last of them.
     """
     if walls is None:
         return np.zeros(len(ring))
-    calmed, outward = _calmed(ring, outward)
+    from scipy.ndimage import gaussian_filter1d
+
+    # what wobbles sees no more wall
+    even, calmed = (gaussian_filter1d(v, _EVEN, axis=0, mode="wrap") for v in (outward, ring))
+    outward = even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
     tangent = np.column_stack([outward[:, 1], -outward[:, 0]])
     shift = (calmed - walls.under) * walls.ratio
     spacing = float(np.median(np.hypot(*(np.roll(calmed, -1, 0) - calmed).T)))
@@ -206,25 +215,8 @@ def _wall(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
             along, out = (np.einsum("ijk,ik->ij", away, v[some]) for v in (tangent, outward))
             straight = -(slide[some] * outward[some]).sum(1)
             wide[some] = np.maximum(wide[some], _leaves(along, out, straight))
-    return wide
-
-
-def _seen_or_hidden(ring: Floats, outward: Floats, walls: Walls | None) -> Floats:
-    """Return px of wall that are seen along each normal; less than 0: px of ground that are not."""
-    wide = _wall(ring, outward, walls)
-    if walls is None:
-        return wide
-    calmed, outward = _calmed(ring, outward)
-    away = ((calmed - walls.under) * outward).sum(1) * walls.ratio / (1 + walls.ratio)
-    return np.where(wide > 0, wide, -np.maximum(away, 0.0))
-
-
-def _calmed(ring: Floats, outward: Floats) -> tuple[Floats, Floats]:
-    """Return a ring and its normals, evened along it: what wobbles sees no more wall."""
-    from scipy.ndimage import gaussian_filter1d
-
-    calmed, even = (gaussian_filter1d(v, _EVEN, axis=0, mode="wrap") for v in (ring, outward))
-    return calmed, even / np.maximum(np.hypot(*even.T), 1e-9)[:, None]
+    hidden = (slide * outward).sum(1)  # down to the foot
+    return np.where(wide > 0, wide, -np.maximum(hidden, 0.0))
 
 
 def _leaves(along: Floats, out: Floats, about: Floats) -> Floats:

@@ -43,8 +43,7 @@ WIDEST = 12.0  # px of wall with a foot that is looked at; past it the top alone
 _FAR = 2.5  # px from the ring within which the top is sought
 _GRID = 0.25  # px
 _TAPER = 2.0  # px over which what lies beside the edge counts less and less
-_WIDE_GRID = 0.5  # px of wall between two models
-_HIDDEN_GRID = 4  # of these, of hidden ground
+_WIDE_GRID, _HIDDEN_GRID = 0.5, 2.0  # px of wall, and of hidden ground, between two models
 _WALL = 0.35  # of the face's light, that a wall gets
 _LIT = 0.5  # of the light of the ground at its foot, that a lit one gets
 _UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, in samples
@@ -150,11 +149,10 @@ def _gains(
     trials = _trials()
     gains = np.full((len(strips), len(seen), len(trials)), -np.inf)
     told = np.where(wide > WIDEST, 0.0, np.maximum(wide, -WIDEST))
-    kinds = np.round(told / _WIDE_GRID).astype(int)
-    kinds = np.where(kinds < 0, _HIDDEN_GRID * (kinds // _HIDDEN_GRID), kinds)
-    for kind in np.unique(kinds).tolist():
-        which = np.flatnonzero(kinds == kind)
-        wall = kind * _WIDE_GRID
+    grid = np.where(told < 0, _HIDDEN_GRID, _WIDE_GRID)
+    kinds = np.round(told / grid) * grid
+    for wall in np.unique(kinds).tolist():
+        which = np.flatnonzero(kinds == wall)
         weight, _ = _models(wall, strips[0], blur, walls)
         here = seen[which, : len(weight)] * weight[:, None]
         plain = _explained(here, (weight / np.linalg.norm(weight))[None, None])
@@ -205,14 +203,16 @@ def _model(
 
     wall = max(wides[0], 0.0)
     inner, foot = (ndtr((at - edge) / blur) for edge in (top, top + wall))
-    ends = _shone_on if walls.high > 0 else _sloping
-    columns, known, at_foot = ends(at, top, wides, blur, walls.high)
-    columns = [1 - inner, *columns]
-    known = [[0.0, *row] for row in known]
+    if walls.high > 0:
+        ground = _shone_on(at, top, wides, blur, walls.high)
+    else:
+        ground = _sloping(at, top, wides, blur)
+    columns = [1 - inner, *ground.columns]
+    known = [[0.0, *row] for row in ground.known]
     if wall > 0:  # of the face's material unless it is lit
         columns.append(inner - foot)
         # and then half as light as the ground at its foot
-        lit = [-_LIT * share for share in at_foot]
+        lit = [-_LIT * share for share in ground.foot]
         shares = [0.0, *lit] if walls.lit else [-_WALL, *[0.0] * len(lit)]
         row = [*shares, 1.0]
         known = [[*line, 0.0] for line in known] + [[v * np.sqrt(_UNTOLD) for v in row]]
@@ -222,13 +222,22 @@ def _model(
     return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(whole.T @ whole)).T)
 
 
+class _Ground(NamedTuple):
+    """What ground may look like: columns (M,), rows of what is known of how much there is of each.
+
+    foot : tuple of float
+        The share of each that is left at a wall's foot.
+    """
+
+    columns: list[Floats]
+    known: list[list[float]]
+    foot: tuple[float, ...]
+
+
 def _shone_on(
     at: Floats, top: float, wides: tuple[float, float], blur: float, high: float
-) -> tuple[list[Floats], list[list[float]], tuple[float, ...]]:
-    """Return columns of ground beside a wall so high, px, and rows of what is known of them.
-
-    The light that comes from all round, and the one from one side; last, their shares at the foot.
-    """
+) -> _Ground:
+    """Return ground beside a wall so high, px: light from all round, and light from one side."""
     from scipy.special import ndtr
 
     wall, strip = wides
@@ -237,16 +246,11 @@ def _shone_on(
     direct = ndtr((at - foot - strip) / np.hypot(blur, _PENUMBRA * strip))
     share = _SHADE if strip > 0 else _AROUND
     root = np.sqrt(_SURELY)
-    return [around, direct], [[(1 - share) * root, -share * root]], (0.5, 1.0)
+    return _Ground([around, direct], [[(1 - share) * root, -share * root]], (0.5, 1.0))
 
 
-def _sloping(
-    at: Floats, top: float, wides: tuple[float, float], blur: float, _: float
-) -> tuple[list[Floats], list[list[float]], tuple[float, ...]]:
-    """Return columns of ground with a slope, and of a strip, and rows of what is known of them.
-
-    Last, their shares at the foot.
-    """
+def _sloping(at: Floats, top: float, wides: tuple[float, float], blur: float) -> _Ground:
+    """Return ground with a slope, and a strip of shadow."""
     from scipy.special import ndtr
 
     wall, strip = max(wides[0], 0.0), wides[1]
@@ -258,7 +262,7 @@ def _sloping(
         columns.append(ndtr((at - top - wall) / blur) - outer)
         root = np.sqrt(_UNTOLD)
         known = [[*known[0], 0.0], [-_SHADE * root, 0.0, root]]
-    return columns, known, (1.0, *[0.0] * (len(columns) - 1))
+    return _Ground(columns, known, (1.0, *[0.0] * (len(columns) - 1)))
 
 
 @lru_cache(maxsize=256)
@@ -270,4 +274,7 @@ def _sky(hidden: float, high: float, blur: float) -> tuple[Floats, Floats]:
     fine = np.arange(-far, far, _FINE)
     away = np.maximum(fine, 0.0) + hidden
     sky = np.where(fine > 0, 0.5 * (1 + away / np.hypot(away, high)), 0.0)
-    return fine, np.asarray(gaussian_filter1d(sky, blur / _FINE))
+    found = fine, np.asarray(gaussian_filter1d(sky, blur / _FINE))
+    for array in found:
+        array.flags.writeable = False
+    return found
