@@ -28,7 +28,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.units import format_length
-from silhueta.core.wording import coarse, open_wall
+from silhueta.core.wording import coarse, leaned, open_wall
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -149,7 +149,8 @@ def trace(**options: Any) -> None:
     ready("silhueta.core.picture.raster")  # while all the rest is brought in
     from silhueta.core.files.job_file import save_job
     from silhueta.core.picture.decode import decode, decode_colour, read_picture_file
-    from silhueta.core.trace.job_trace import Stages, thickness_asked, trace_job
+    from silhueta.core.trace.job_trace import thickness_asked, trace_job
+    from silhueta.core.trace.stages import Stages
 
     work = Work(Progress())
     with work.stage("read"):
@@ -181,6 +182,9 @@ def trace(**options: Any) -> None:
         )
     stamp = done.job.traced
     assert stamp is not None
+    if stamp.lean is not None:
+        lean = stamp.lean
+        say(f"note: the camera {leaned(lean.angle, lean.sure, lean.holes)}; the size allows for it")
     if stamp.wall_mm:
         say(f"note: {open_wall(format_length(stamp.wall_mm, given.units, 1))}")
     if stamp.coarse:
@@ -273,6 +277,8 @@ def _scale_report(scale: Scale, rectified: Rectified, job: Job) -> dict[str, obj
         content["residual_px"] = solution.residual_px
     if solution.camera_height is not None:
         content["camera_height_mm"] = solution.camera_height
+    if solution.lean is not None:
+        content["lean_deg"] = {"angle": solution.lean.angle, "sure": solution.lean.sure}
     return content
 
 

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from silhueta.core.fitting.deviation import Deviation
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.picture.decode import Picture
-    from silhueta.core.trace.job_trace import Stages, TracedJob
+    from silhueta.core.trace.job_trace import TracedJob
+    from silhueta.core.trace.stages import Stages
     from silhueta.core.trace.trace import Traced
 
 
@@ -152,7 +153,7 @@ class Tracing(QObject):
         self._ask("Tracing", _traced, job)
 
     def _ask(self, label: str, make: Callable[..., Any], job: Job) -> None:
-        from silhueta.core.trace.job_trace import Stages
+        from silhueta.core.trace.stages import Stages
 
         picture = self.picture
         stages = self.stages = self.stages or Stages()
@@ -176,7 +177,7 @@ class Tracing(QObject):
         if done is not None and self._session.job.outline is not asked.outline:
             self._refresh(self._session.job)  # changed by hand meanwhile: trace round that
             return
-        self.flat, self._flat_for = flat, _flat_key(asked)
+        self.flat, self._flat_for = flat, _flat_key(asked if done is None else done.job)
         self.flat_colours, self.light = colours, light
         stale = is_stale(self._session.job)
         if done is not None:
@@ -221,7 +222,7 @@ def _flattened(job: Job, picture: Picture, work: Work, stages: Stages) -> Result
 
 
 def _flat_key(job: Job) -> tuple[object, ...]:
-    return (job.picture, job.datums, job.optics, job.clean)
+    return (job.picture, job.datums, job.optics, job.clean, job.lean)
 
 
 def _same_inputs(one: Job, two: Job) -> bool:

@@ -18,6 +18,7 @@ OPEN_MM = 6.0  # that a part of unknown thickness may be thick, so far as the ±
 CARD_MM = 0.76  # thickness of an ID-1 card, ISO/IEC 7810:2019, 5.1
 _FARTHEST = 1e6  # px
 _MOST_UNLIKE = 12.0  # times as long as its opposite: a side of a sheet seen from its very edge
+_MOST_LEAN = 0.5  # rad
 MARKED_PX = 0.7  # standard uncertainty of a point that a hand marked, px
 
 
@@ -223,6 +224,44 @@ Datum = (
     | GaugeDatum
     | RoundDatum
 )
+
+
+@dataclass(frozen=True)
+class Lean:
+    """How far the camera leaned from straight above, as the picture itself shows it.
+
+    Parameters
+    ----------
+    about : (x, y), rad
+        About the camera's own axes (`Plane.leaned`).
+    spread : ((x, y), (x, y)), rad
+        Two steps by which that may be off: each a standard uncertainty, and one says nothing of
+        the other.
+    holes : int
+        How many show it.
+
+    """
+
+    about: tuple[float, float]
+    spread: tuple[tuple[float, float], tuple[float, float]]
+    holes: int
+
+    def __post_init__(self) -> None:
+        angles = (*self.about, *self.spread[0], *self.spread[1])
+        if not all(math.isfinite(angle) and abs(angle) < _MOST_LEAN for angle in angles):
+            raise ScaleError("the camera cannot have leaned like that; trace the photo again")
+
+    @property
+    def angle(self) -> float:
+        """How far it leaned in all, degrees."""
+        return math.degrees(math.hypot(*self.about))
+
+    @property
+    def sure(self) -> float:
+        """The ± of that, degrees (95 %), in the direction in which it is known least."""
+        (a, b), (c, d) = self.spread
+        half, apart = (a * a + b * b + c * c + d * d) / 2, a * d - b * c
+        return 2 * math.degrees(math.sqrt(half + math.sqrt(max(half**2 - apart**2, 0.0))))
 
 
 @dataclass(frozen=True)

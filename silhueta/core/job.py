@@ -19,6 +19,7 @@ from silhueta.core.datums import (
     UNKNOWN,
     Datum,
     GaugeDatum,
+    Lean,
     LengthDatum,
     Optics,
     RoundDatum,
@@ -105,6 +106,8 @@ class TraceStamp:
         Places where something may be wrong, and what.
     wall_mm : float
         Width of wall that looks like the face and may be some of it; 0: none.
+    lean : Lean or None
+        How the camera leaned, where datums do not tell and the picture does.
 
     """
 
@@ -123,6 +126,7 @@ class TraceStamp:
     doubts: tuple[tuple[float, float, str], ...] = ()
     along_mm: float = 0.0
     wall_mm: float = 0.0
+    lean: Lean | None = None
 
     @property
     def whole_mm(self) -> float:
@@ -216,6 +220,15 @@ class Job:
     def inputs(self) -> Inputs:
         """What an outline follows from as the job stands."""
         return Inputs(self.datums, self.trace, self.optics, self.clean)
+
+    @property
+    def lean(self) -> Lean | None:
+        """How the camera leaned, as the trace of these very datums and optics found it."""
+        if self.traced is None:
+            return None
+        then = self.traced.inputs
+        same = (then.datums, then.optics, then.clean) == (self.datums, self.optics, self.clean)
+        return self.traced.lean if same else None
 
 
 def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) -> Job:

@@ -34,6 +34,14 @@ def coarse(pixel: str) -> str:
     )
 
 
+def leaned(angle: float, sure: float, holes: int) -> str:
+    """Return the words on a camera that leaned by `angle`, known to `sure` (95 %), both degrees."""
+    return (
+        f"leaned by {angle:.1f}° ± {sure:.1f}°, as the walls in {counted(holes, 'round hole')} "
+        f"{'shows' if holes == 1 else 'show'}"
+    )
+
+
 # what a long computation is at (the names that :class:`silhueta.core.work.Work` is told)
 _STAGES = {
     "read": "Reading the file",

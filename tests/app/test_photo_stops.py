@@ -1,5 +1,6 @@
 """The stops Picture and Scale on a photo, by mouse and keys."""
 
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,9 +13,10 @@ from PySide6.QtTest import QTest
 from benchmarks.photo import Part, Scene, render
 from silhueta.core.datums import LengthDatum, PageDatum, RoundDatum, SheetDatum
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.job import set_datums
+from silhueta.core.job import set_datums, set_trace
 from silhueta.core.steps import Crop, EvenLight
 from silhueta.core.units import format_length
+from tests import plates
 from tests.app.conftest import size
 from tests.conftest import encoded
 
@@ -148,6 +150,29 @@ def test_thickness_and_lens_change_the_size_and_nonsense_does_not(hand, phone):
     assert hand.window.session.job.optics.focal35 == 28.0
     hand.type(sheet.focal, "abc")
     assert "is not a number of millimetres" in sheet.fault.text()
+
+
+def test_the_result_says_how_the_camera_leaned_as_holes_show_it(hand, tmp_path):
+    file = tmp_path / "plate.png"
+    file.write_bytes(plates.photo(plates.DARK, 2.0))
+    hand.open(file)
+    hand.window.session.apply("Length", lambda job: set_datums(job, (plates.datum(2.0),)))
+    part = replace(hand.window.session.job.trace, mode="part", read="part")
+    hand.window.session.apply("Part", lambda job: set_trace(job, part))
+    hand.key(Qt.Key.Key_2, ALT)
+    sheet = hand.window.sheets["scale"]
+    hand.type(sheet.thickness, "5 mm")
+    hand.settle()
+    assert size(hand) == pytest.approx((plates.WIDE, plates.HIGH), abs=0.3)
+    told = r"mm above, and leaned by (1\.9|2\.[01])° ± 0\.\d°, as the walls in 5 round holes show\."
+    assert re.search(told, sheet.result.text())
+    hand.type(sheet.thickness, "0 mm")
+    hand.settle()
+    assert "how the camera may have leaned" in sheet.result.text()
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.settle()
+    assert re.search(told, sheet.result.text())
+    assert size(hand) == pytest.approx((plates.WIDE, plates.HIGH), abs=0.3)
 
 
 def test_a_length_is_read_and_held_against_the_true_one(hand, phone):

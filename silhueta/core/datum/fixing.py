@@ -46,6 +46,13 @@ def kind_of(datum: Datum) -> str:
             return "round"
 
 
+def leaves_lean(job: Job) -> bool:
+    """Return whether a job's datums are lengths and rounds, that do not tell a camera's lean."""
+    told = [d for d in job.datums if isinstance(d, LengthDatum | RoundDatum)]
+    tilted = any(isinstance(d, RoundDatum) and d.tilt for d in told)
+    return isinstance(fixing_datum(job), LengthDatum | RoundDatum) and not tilted
+
+
 def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
     """Return the side of a pixel in mm that `datum` fixes; where it shows a tilt, a typical one.
 

@@ -73,6 +73,12 @@ def nudges(
         yield lambda d, o, n: (d, replace(o, thickness=more), n)
 
 
+def ratio_sigma(optics: Optics, source: FocalSource) -> float:
+    """Return the relative standard uncertainty of a part's thickness over the camera's height."""
+    told = min(_THICKNESS_SIGMA / max(optics.thickness, 1e-9), 1.0)
+    return math.hypot(_FOCAL_SIGMA[source], told)
+
+
 def _nudged(datum: Datum) -> Iterator[Datum]:
     match datum:
         case DpiDatum(dpi=dpi):

@@ -1,7 +1,7 @@
 """From datums to the plane that is measured, and how sure that is.
 
 Words used here
-    facts     what the picture itself tells: its size and the camera's focal length
+    facts     what the picture itself tells: its size, the camera's focal length, how it leaned
     base      the datum that gives the plane: gauge sheet, sheet, or none (seen from straight above)
     nudge     one thing known only so well, moved by its standard uncertainty
     spread    the planes that come of each nudge; their root sum of squares is the uncertainty
@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -27,12 +27,13 @@ from silhueta.core.datum.camera import (
     homography,
     level_plane,
 )
-from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, mm_per_px, rise
+from silhueta.core.datum.fixing import describe, fixing_datum, kind_of, leaves_lean, mm_per_px, rise
 from silhueta.core.datum.nudges import DPI_SIGMA, FocalSource, changed, nudges
 from silhueta.core.datums import (
     Datum,
     DpiDatum,
     GaugeDatum,
+    Lean,
     LengthDatum,
     Optics,
     OverallDatum,
@@ -49,7 +50,7 @@ from silhueta.core.picture.decode import Picture
 ASSUMED_35MM = 26.0  # a phone's main camera, common practice
 _EDGE_PX = 0.045  # standard uncertainty of one edge of the part, px
 _CONTRADICTION = 5.0  # standard deviations over which two datums cannot both be right
-_LEAN = math.radians(1.0)  # of a camera held level by eye, each way; common practice, no source
+LEAN = math.radians(1.0)  # of a camera held level by eye, each way; common practice, no source
 _UNTOLD_LEAN = (
     "That counts in how the camera may have leaned, which one length or round does not tell: add a "
     "length on the part's other side, or lay a sheet under it."
@@ -59,11 +60,12 @@ _STRETCH = 4.0  # standard deviations over which a scanner's x and y differ
 
 @dataclass(frozen=True)
 class Facts:
-    """Width and height in px, and the 35-mm equivalent focal length that the file tells."""
+    """Width and height in px; 35-mm equivalent focal length and lean, where they are told."""
 
     width: int
     height: int
     focal35: float | None = None
+    lean: Lean | None = None
 
 
 @dataclass(frozen=True)
@@ -96,6 +98,8 @@ class Solution:
     spread : tuple of Plane
     remedy : str
         What would make it much surer; empty where nothing in particular would.
+    lean : Lean or None
+        How the camera leaned, where that was seen in the picture and counts.
 
     """
 
@@ -108,6 +112,7 @@ class Solution:
     told: tuple[Told, ...]
     spread: tuple[Plane, ...]
     remedy: str = ""
+    lean: Lean | None = None
 
     def length(self, start: tuple[float, float], end: tuple[float, float]) -> tuple[float, float]:
         """Return the distance of two raw px, mm, and its standard uncertainty, mm."""
@@ -146,6 +151,7 @@ def solve(job: Job, facts: Facts) -> Solution:
     """
     datums, optics = job.datums, job.optics
     base = fixing_datum(job)
+    facts = replace(facts, lean=job.lean if leaves_lean(job) else None)
     focal, source = _focal(base, optics, facts)
     lens = Lens(focal, (facts.width / 2, facts.height / 2), _k1(base, focal, facts))
     plane = _plane(datums, base, optics, lens, facts)
@@ -179,7 +185,8 @@ def solve(job: Job, facts: Facts) -> Solution:
         else None,
         told=told,
         spread=tuple(nudged),
-        remedy=_UNTOLD_LEAN if leaned and len(told) == 1 else "",
+        remedy=_UNTOLD_LEAN if leaned and len(told) == 1 and facts.lean is None else "",
+        lean=facts.lean,
     )
 
 
@@ -235,6 +242,8 @@ def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, fac
         plane = Plane(homography(points[:, 2:] * base.bar / 100, ideal), lens)
     else:
         plane = _level(datums, base, lens, facts)
+        if facts.lean is not None:
+            plane = _leaning(datums, plane, facts.lean.about)
     if isinstance(base, SheetDatum | GaugeDatum):
         plane = plane.scaled(_common_factor(datums, plane, base))
     elif not isinstance(base, LengthDatum | RoundDatum):
@@ -245,24 +254,28 @@ def _plane(datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, fac
 def _leaned(
     datums: Sequence[Datum], base: Datum, optics: Optics, lens: Lens, facts: Facts
 ) -> list[Plane]:
-    """Return the planes of a camera that was held not quite straight above: lengths do not tell."""
-    told = [d for d in datums if isinstance(d, LengthDatum | RoundDatum)]
-    if not isinstance(base, LengthDatum | RoundDatum) or any(
-        isinstance(d, RoundDatum) and d.tilt for d in told
-    ):
+    """Return the planes of a camera that leaned a little otherwise: lengths do not tell."""
+    if not leaves_lean(Job(datums=tuple(datums))):
         return []
     level = _level(datums, base, lens, facts)
+    (x, y), steps = (0.0, 0.0), ((LEAN, 0.0), (0.0, LEAN))
+    if facts.lean is not None:
+        (x, y), steps = facts.lean.about, facts.lean.spread
+    leaning = (_leaning(datums, level, (x + dx, y + dy)) for dx, dy in steps)
+    return [plane.raised(rise(optics, base)) for plane in leaning]
+
+
+def _leaning(datums: Sequence[Datum], level: Plane, about: tuple[float, float]) -> Plane:
+    """Return the plane as a camera sees it that leans; the lengths on it stay what they are."""
+    told = [d for d in datums if isinstance(d, LengthDatum | RoundDatum)]
     straight = [_held_against(datum, level) for datum in told]
     weights = [(given / sigma) ** 2 for _, given, sigma in straight]
-    planes = []
-    for about_x, about_y in ((_LEAN, 0.0), (0.0, _LEAN)):
-        plane = level.leaned(about_x, about_y)
-        factor = sum(  # what the lengths come to all together is what was fitted
-            w * math.log(was / _held_against(datum, plane)[0])
-            for w, (was, _, _), datum in zip(weights, straight, told, strict=True)
-        )
-        planes.append(plane.scaled(math.exp(factor / sum(weights))).raised(rise(optics, base)))
-    return planes
+    plane = level.leaned(*about)
+    factor = sum(  # what the lengths come to all together is what was fitted
+        w * math.log(was / _held_against(datum, plane)[0])
+        for w, (was, _, _), datum in zip(weights, straight, told, strict=True)
+    )
+    return plane.scaled(math.exp(factor / sum(weights)))
 
 
 def _level(datums: Sequence[Datum], base: Datum, lens: Lens, facts: Facts) -> Plane:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, NamedTuple, TypeVar
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -28,29 +27,21 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.job import Job, TraceStamp, set_outline, touched
-from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode, decode_colour
-from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.again import ALIKE_CHORD, beside, known_again
-from silhueta.core.trace.edge.walls import Walls
-from silhueta.core.trace.part.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.reading import (
-    Light,
     Reading,
     as_read,
-    light_of,
     reading_of,
     settings_of,
 )
+from silhueta.core.trace.stages import Stages, known, walls_of
 from silhueta.core.trace.trace import Traced, trace, trace_colours
 from silhueta.core.trace_settings import Read
 from silhueta.core.work import Work
 
-T = TypeVar("T")
-
 _REACHED = 1.5  # standard uncertainties, by which an unknown wall is off at most
 _OUTERMOST = 4 / 3  # of a whole edge's uncertainty: a box reaches to what lies farthest out
-_LARGE = 24_000_000  # px of a picture whose colours are decoded again when they are asked for
 
 
 class TracedJob(NamedTuple):
@@ -59,96 +50,6 @@ class TracedJob(NamedTuple):
     job: Job
     traced: Traced
     rectified: Rectified
-
-
-class Stages:
-    """What comes between picture and trace, remembered as long as its inputs are the same."""
-
-    def __init__(self) -> None:
-        self._held: dict[str, tuple[tuple[object, ...], Any]] = {}
-
-    def cleaned(self, job: Job, source: Picture) -> Picture:
-        """Return the picture after its cleaning steps."""
-        steps = tuple(s for s in job.clean if isinstance(s, EvenLight | Backdrop | Stroke))
-        key = (source, steps, job.trace.invert)
-        return self._once(
-            "cleaned", key, lambda: cleaned(source, steps, job.picture, not job.trace.invert)
-        )
-
-    def rectified(self, job: Job, source: Picture, work: Work) -> Rectified:
-        """Return the cleaned picture at true size."""
-        picture = self.cleaned(job, source)
-        key = (picture, job.datums, job.optics, job.clean)
-        return self._once("rectified", key, lambda: rectify(job, picture, work))
-
-    def prepared(self, job: Job, source: Picture, work: Work) -> Prepared:
-        """Return what is traced of it."""
-        flat = self.rectified(job, source, work)
-        mode, file = job.trace.mode, job.picture
-        if mode == "colour" and file is not None:
-            key: tuple[object, ...] = (flat, job.clean, job.trace.invert, job.trace.colours)
-            return self._once("prepared", key, lambda: self._by_colour(job, flat, source, work))
-        if mode == "part" and file is not None:
-            key = (flat, job.clean, job.trace.invert, job.trace.speck, mode)
-            return self._once("prepared", key, lambda: self._by_cut(job, flat, source, work))
-        key = (flat, job.clean, job.trace.invert)
-        picture = self.cleaned(job, source)
-        return self._once("prepared", key, lambda: prepare(job, flat, picture))
-
-    def colour_difference(self, job: Job) -> Picture | None:
-        """Return what was prepared to tell a job's picked colours, where that is at hand."""
-        held = self._held.get("prepared")
-        if held is None or job.trace.mode != "colour" or held[0][-1] != job.trace.colours:
-            return None
-        made: Prepared = held[1]
-        return made.picture
-
-    def _by_colour(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
-        from silhueta.core.trace.edge.field import colour_field
-
-        away = replace(source, grey=colour_field(self.colours(job), job.trace.colours))
-        strokes = [s for s in job.clean if isinstance(s, Stroke)]
-        away = cleaned(away, strokes, None, not job.trace.invert)
-        made = flat.resample(away.grey, work)
-        return prepare_colour(job, flat, source, made.astype(np.uint16, copy=False))
-
-    def _by_cut(self, job: Job, flat: Rectified, source: Picture, work: Work) -> Prepared:
-        shown = self.flat_colours(job, source, work)
-        return prepare_part(job, flat, source, shown, _walls(job, flat), work)
-
-    def colours(self, job: Job) -> NDArray[np.uint8]:
-        """Return the colours of the job's picture, (H, W, 3)."""
-        file = job.picture
-        assert file is not None
-        return self._once("colours", (file,), lambda: decode_colour(file))
-
-    def take_colours(self, job: Job, colours: NDArray[np.uint8]) -> None:
-        """Take the colours of a job's picture, where they are decoded already."""
-        self._held["colours"] = ((job.picture,), colours)
-
-    def flat_colours(self, job: Job, source: Picture, work: Work) -> NDArray[np.uint8]:
-        """Return the colours of the job's picture at true size, (H, W, 3)."""
-        flat = self.rectified(job, source, work)
-        made = self._once(
-            "flat colours",
-            (flat,),
-            lambda: flat.resample(self.colours(job), work).astype(np.uint8, copy=False),
-        )
-        if source.grey.size > _LARGE:
-            self._held.pop("colours", None)
-        return made
-
-    def light(self, source: Picture) -> Light:
-        """Return whether a picture was blended as light or in stored values."""
-        return self._once("light", (source,), lambda: light_of(source))
-
-    def _once(self, name: str, key: tuple[object, ...], make: Callable[[], T]) -> T:
-        held = self._held.get(name)
-        if held is None or held[0] != key:
-            held = (key, make())
-            self._held[name] = held
-        made: T = held[1]
-        return made
 
 
 def trace_job(
@@ -181,14 +82,17 @@ def trace_job(
     stages = stages or Stages()
     with work.stage("clean"):
         stages.cleaned(job, source)
+    with work.stage("ground"):
+        lean = stages.lean(job, source, work)
+    seen = known(job, lean)
     with work.stage("rectify"):
-        rectified = stages.rectified(job, source, work)
+        rectified = stages.rectified(seen, source, work)
     settings = job.trace
     if settings.light == "auto":
         settings = replace(settings, light=stages.light(source))
     if job.trace.split:
         with work.stage("rectify"):
-            colours = stages.flat_colours(job, source, work)
+            colours = stages.flat_colours(seen, source, work)
         base = fixing_datum(job)
         overall = base if isinstance(base, OverallDatum) else None
         scale = _present_scale(job, rectified)
@@ -197,7 +101,7 @@ def trace_job(
     base = fixing_datum(job)
     size = rectified.scale.mm_per_px
     with work.stage("ground"):
-        prepared = stages.prepared(job, source, work)
+        prepared = stages.prepared(seen, source, work)
     traced = trace(
         prepared.picture,
         base if isinstance(base, OverallDatum) else PixelDatum(size),
@@ -205,7 +109,7 @@ def trace_job(
         work,
         kind=rectified.scale.kind,
         mask=prepared.mask,
-        walls=_walls(job, rectified),
+        walls=walls_of(job, rectified),
         patches=[
             (patch, rectified.from_source(np.array(patch.points, np.float64)))
             for patch in job.trace.patches
@@ -263,7 +167,8 @@ def read_job(
 
     """
     if colours is None:
-        colours = Stages().colours(job)
+        assert job.picture is not None
+        colours = decode_colour(job.picture)
     sheet = None
     other = any(isinstance(d, GaugeDatum | LengthDatum | RoundDatum) for d in job.datums)
     for datum in job.datums:
@@ -375,6 +280,7 @@ def _stamped(job: Job, traced: Traced, rectified: Rectified) -> TracedJob:
         tolerance_mm=traced.tolerance,
         along_mm=traced.along_px * traced.scale.mm_per_px,
         rims=traced.rims,
+        lean=rectified.solution.lean,
     )
     fresh = known_again(job.outline, traced.outline)
     kept = touched(job.outline)
@@ -430,13 +336,3 @@ def retrace_patch(
     loops = tuple(c for c in outline.contours if not c.locked)
     stamp = replace(stamp, kept=len(kept), replaced=len(loops))
     return done._replace(job=set_outline(job, Outline((*kept, *loops)), stamp))
-
-
-def _walls(job: Job, rectified: Rectified) -> Walls | None:
-    """Return where walls show."""
-    thickness = job.optics.thickness
-    if job.trace.pen is not None or thickness == 0 or rectified.solution.camera_height is None:
-        return None
-    x, y, height = rectified.plane.eye  # above the top face
-    under = rectified.scale.to_px(np.array([[x, y]]))
-    return Walls((float(under[0, 0]), float(under[0, 1])), thickness / float(height))

@@ -22,7 +22,8 @@ from silhueta.core.picture.decode import Picture
 from silhueta.core.steps import Crop, Stroke
 from silhueta.core.trace.edge.threshold import clear_level
 from silhueta.core.trace.edge.walls import Walls, at_the_top
-from silhueta.core.trace.job_trace import Stages, edges_in_picture, size_sigma, trace_job
+from silhueta.core.trace.job_trace import edges_in_picture, size_sigma, trace_job
+from silhueta.core.trace.stages import Stages
 from silhueta.core.work import Work
 
 A4 = (210.0, 297.0)

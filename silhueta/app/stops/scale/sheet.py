@@ -16,6 +16,7 @@ from silhueta.app.session import Session
 from silhueta.app.states import is_imported, no_picture
 from silhueta.app.stops.scale.check_length import CheckLength
 from silhueta.app.stops.scale.pages import Pages, read_focal
+from silhueta.app.stops.scale.result import outline_line, result_lines
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
@@ -413,36 +414,9 @@ class ScaleSheet(Worksheet):
         if fault or solution is None:
             self.say_result(fault[:1].upper() + fault[1:] + ".", True)
             return
-        self.say_result("\n".join(self._lines(job, solution)))
-
-    def _lines(self, job: Job, solution: Solution) -> list[str]:
-        import numpy as np
-
         picture = self._tracing.picture
         assert picture is not None
-        middle = np.array([[picture.width / 2, picture.height / 2]])
-        size = float(solution.plane.mm_per_px(middle)[0])
-        from silhueta.core.datum.fixing import fixing_datum
-
-        alone = isinstance(fixing_datum(job), OverallDatum)
-        lines = []
-        if alone:
-            stamp = job.traced
-            size = size if stamp is None else stamp.mm_per_px
-        where = "" if solution.level else " in the middle"
-        lines.append(f"{size:.4g} mm per pixel{where}, from {describe(fixing_datum(job))}.")
-        sure = float(solution.relative_uncertainty(middle)[0])
-        if sure > 0 and not alone:
-            lines.append(f"100 mm is good to ±{200 * sure:.2f} mm. {solution.remedy}".rstrip())
-        if solution.camera_height is not None:
-            lines.append(f"The camera stood {solution.camera_height:,.0f} mm above.")
-        if job.optics.thickness_open:
-            lines.append("▲ Waiting for the part's thickness.")
+        lines = result_lines(job, solution, picture)
         if job.outline.taken and not self._tracing.bench.busy:
-            left, bottom, right, top = job.outline.bounds
-            unit = self.session.units
-            lines.append(
-                f"The outline: {format_length(right - left, unit)} × "
-                f"{format_length(top - bottom, unit)}."
-            )
-        return lines
+            lines.append(outline_line(job, self.session.units))
+        self.say_result("\n".join(lines))

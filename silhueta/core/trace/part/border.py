@@ -89,6 +89,8 @@ class Sight(NamedTuple):
         Whether walls are as light as the ground, and not dark like the face.
     high : float
         Height of the walls, px; 0: not told.
+    closely : bool
+        Whether the edge is measured in the end, and not only followed.
     """
 
     light: Light
@@ -99,6 +101,7 @@ class Sight(NamedTuple):
     alike: bool = False
     lit: bool = False
     high: float = 0.0
+    closely: bool = True
 
     @property
     def beside(self) -> Beside:
@@ -136,6 +139,8 @@ def border(rough: Floats, sight: Sight) -> Floats:
         worth = _worth(ring, outward, offsets, wide, sight)
         path = closed_path(np.ascontiguousarray(worth), _BEND)
         ring = ring + offsets[path][:, None] * outward
+    if not sight.closely:
+        return ring
     ring = calm(ring, _LAST_CALM)
     outward = outward_of(ring)
     for _ in range(_TURNS):

@@ -118,6 +118,7 @@ def prepare_part(
     colour: NDArray[np.uint8],
     walls: Walls | None,
     work: Work,
+    closely: bool = True,
 ) -> Prepared:
     """Return what to trace where the part is told from its ground: rings along its edge.
 
@@ -126,6 +127,8 @@ def prepare_part(
     colour : (H, W, 3) of uint8
         The rectified picture's red, green and blue.
     walls : Walls or None
+    closely : bool
+        Whether edges are measured to a fraction of a pixel; else to about one.
 
     Raises
     ------
@@ -155,6 +158,7 @@ def prepare_part(
         scraped=_hints(job, rectified, source, photo, False),
         marks=rectified.from_source(np.array(marks)) if marks else None,
         walls=walls,
+        closely=closely,
     )
     found = find_part(scene, job.trace.speck, work)
     shown = painted(found.contours, shape)

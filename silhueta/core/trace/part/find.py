@@ -299,6 +299,8 @@ def _rings(traced: PixelContours, sight: Sight, work: Work) -> tuple[list[Floats
         return rings
 
     rings = along(sight, 0.7)
+    if not sight.closely:
+        return rings, 0.0
     kind = kind_of_walls(roughs, rings, sight)
     if kind.lit:
         return along(sight._replace(lit=True), 0.9), 0.0
@@ -318,7 +320,8 @@ def _edges(
     walls = scene.walls
     if walls is not None:
         walls = Walls((walls.under[0] - left, walls.under[1] - top), walls.ratio)
-    sight = Sight(light, leaning, scale, scene.mm, walls, alike, high=scene.thickness / scene.mm)
+    high = scene.thickness / scene.mm
+    sight = Sight(light, leaning, scale, scene.mm, walls, alike, False, high, scene.closely)
     pieces, areas = [], []
     rings, wall = _rings(traced, sight, work)
     for i, ring in enumerate(rings):

@@ -51,6 +51,8 @@ class Scene:
     marks : (N, 2), px
         Places that belong to the datum: what lies there is not the part.
     walls : Walls or None
+    closely : bool
+        Whether edges are measured to a fraction of a pixel; else to about one.
 
     """
 
@@ -65,6 +67,7 @@ class Scene:
     scraped: Mask | None = None
     marks: Floats | None = None
     walls: Walls | None = None
+    closely: bool = True
 
 
 def small_of(scene: Scene) -> tuple[Seen, float, Mask | None]:

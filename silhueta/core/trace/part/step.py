@@ -179,29 +179,24 @@ def _models(wall: float, strip: float, blur: float, walls: Beside) -> tuple[Floa
     at: Floats = np.arange(many, dtype=np.float64) * STEP - REACH
     beside = np.maximum(np.maximum(-at, at - max(wall, 0.0)), 0.0)
     weight = np.exp(-0.25 * (beside / _TAPER) ** 2)
-    models = [_model(at, top, (wall, strip), blur, weight, walls).T for top in _trials().tolist()]
+    models = _all_models(at, (wall, strip), blur, weight, walls).transpose(0, 2, 1)
     found = weight, np.ascontiguousarray(models)
     for array in found:
         array.flags.writeable = False
     return found
 
 
-def _model(
-    at: Floats,
-    top: float,
-    wides: tuple[float, float],
-    blur: float,
-    weight: Floats,
-    walls: Beside,
+def _all_models(
+    at: Floats, wides: tuple[float, float], blur: float, weight: Floats, walls: Beside
 ) -> Floats:
-    """Return weighted columns (M, K) in whose span lies what fits an edge at `top`.
+    """Return for each trial weighted columns (K, M, C) in whose span lies what fits an edge there.
 
     Columns of unit length at right angles to each other: those of the light of face, wall and
     ground, after what is known of them beforehand.
     """
     from scipy.special import ndtr
 
-    wall = max(wides[0], 0.0)
+    wall, top = max(wides[0], 0.0), _trials()[:, None]
     inner, foot = (ndtr((at - edge) / blur) for edge in (top, top + wall))
     if walls.high > 0:
         ground = _shone_on(at, top, wides, blur, walls.high)
@@ -216,14 +211,15 @@ def _model(
         shares = [0.0, *lit] if walls.lit else [-_WALL, *[0.0] * len(lit)]
         row = [*shares, 1.0]
         known = [[*line, 0.0] for line in known] + [[v * np.sqrt(_UNTOLD) for v in row]]
-    terms = weight[:, None] * np.stack(columns, axis=1)
-    whole = np.vstack([terms, known])
+    terms = weight[:, None] * np.stack(columns, axis=2)
+    rows = np.array(known)
+    squares = terms.transpose(0, 2, 1) @ terms + rows.T @ rows
     # of a least-squares fit with such further rows, the part over the profile: its columns
-    return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(whole.T @ whole)).T)
+    return np.asarray(terms @ np.linalg.inv(np.linalg.cholesky(squares)).transpose(0, 2, 1))
 
 
 class _Ground(NamedTuple):
-    """What ground may look like: columns (M,), rows of what is known of how much there is of each.
+    """What ground may look like: columns (K, M), rows of what is known of what each is worth.
 
     foot : tuple of float
         The share of each that is left at a wall's foot.
@@ -235,7 +231,7 @@ class _Ground(NamedTuple):
 
 
 def _shone_on(
-    at: Floats, top: float, wides: tuple[float, float], blur: float, high: float
+    at: Floats, top: Floats, wides: tuple[float, float], blur: float, high: float
 ) -> _Ground:
     """Return ground beside a wall so high, px: light from all round, and light from one side."""
     from scipy.special import ndtr
@@ -249,7 +245,7 @@ def _shone_on(
     return _Ground([around, direct], [[(1 - share) * root, -share * root]], (0.5, 1.0))
 
 
-def _sloping(at: Floats, top: float, wides: tuple[float, float], blur: float) -> _Ground:
+def _sloping(at: Floats, top: Floats, wides: tuple[float, float], blur: float) -> _Ground:
     """Return ground with a slope, and a strip of shadow."""
     from scipy.special import ndtr
 
