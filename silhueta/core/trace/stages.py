@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -21,6 +22,7 @@ from silhueta.core.picture.decode import Picture, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.domain import Prepared, prepare, prepare_colour, prepare_part
+from silhueta.core.trace.part.rounds import light_of_stored
 from silhueta.core.trace.part.stand import Camera, stand_of
 from silhueta.core.trace.reading import Light, light_of
 from silhueta.core.work import Work
@@ -75,7 +77,7 @@ class Stages:
             walls.ratio,
             ratio_sigma(level.optics, flat.solution.focal_source),
         )
-        stood = stand_of(holes, shown, camera)
+        stood = stand_of(holes, partial(light_of_stored, shown), camera)
         if stood is None:
             return None
         strength, ways = np.linalg.eigh(stood.covariance)

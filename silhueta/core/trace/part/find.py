@@ -7,6 +7,7 @@ Words used here
 
 from __future__ import annotations
 
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -31,6 +32,8 @@ from silhueta.core.trace.part.looks import (
     looks_of,
     smaller,
 )
+from silhueta.core.trace.part.opened import by_openings
+from silhueta.core.trace.part.rounds import light_in
 from silhueta.core.trace.part.small import Scene, fine_grain, shrunk, small_of
 from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, may_be_hole, weak_share
 from silhueta.core.trace.part.whole import Explanation, things
@@ -324,6 +327,12 @@ def _edges(
     sight = Sight(light, leaning, scale, scene.mm, walls, alike, False, high, scene.closely)
     pieces, areas = [], []
     rings, wall = _rings(traced, sight, work)
+    if walls is not None and scene.closely:
+        light_at = partial(light_in, light)
+        rings = [
+            by_openings(ring, light_at, walls) if area < 0 else ring
+            for ring, area in zip(rings, traced.areas.tolist(), strict=True)
+        ]
     for i, ring in enumerate(rings):
         x, y = ring.T
         # y down: counter-clockwise seen with y up is negative here
