@@ -8,6 +8,8 @@ What all that says is one circle (rounds.py), weighed against the one that was t
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from silhueta.core.geometry.path import Floats
@@ -15,8 +17,10 @@ from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.rounds import (
     APART,
     DEVIATION,
+    FOOT,
     NOISE,
     OPENING,
+    RIM,
     LightAt,
     View,
     circle_of,
@@ -34,7 +38,16 @@ _TOGETHER = 15.0  # px along an edge over which it is off together
 _TIMES = 6
 _SEEN = 1.0  # px that rim and foot must be apart
 _INWARD = 0.15  # px that cameras move the edge of what is dark towards the light
+_HOOK, _SHOWN = 1.0, 0.3  # px off the circle, where edges show it so clearly: none of the hole's
+_TIMES_OFF = 3.0  # of the noise, within which an edge shows it
 _FARTHEST = 2.0  # px by which a circle may be moved
+
+
+class _Told(NamedTuple):
+    """A circle (3,), px, and which ways from its middle, rad, edges show it, (N,), how clearly."""
+
+    circle: Floats
+    clear: tuple[Floats, Floats]
 
 
 def by_openings(ring: Floats, light_at: LightAt, walls: Walls) -> Floats:
@@ -48,13 +61,30 @@ def by_openings(ring: Floats, light_at: LightAt, walls: Walls) -> Floats:
     if circle is None or view.ratio * float(np.hypot(*(circle[:2] - view.under))) < _SEEN:
         return ring
     told = _told(circle, light_at, view)
-    if told is None or np.abs(told - circle).max() > _FARTHEST:
+    if told is None or np.abs(told.circle - circle).max() > _FARTHEST:
         return ring
+    ring = _unhooked(ring + told.circle[:2] - circle[:2], told)
+    circle = circle_of(ring, np.inf, robust=False)
+    assert circle is not None
     # as uneven as it was: nicks stay, and so does what tells the noise of edges
-    return np.asarray(told[:2] + told[2] / circle[2] * (ring - circle[:2]))
+    return np.asarray(told.circle[:2] + told.circle[2] / circle[2] * (ring - circle[:2]))
 
 
-def _told(circle: Floats, light_at: LightAt, view: View) -> Floats | None:
+def _unhooked(ring: Floats, told: _Told) -> Floats:
+    """Return a ring without what leaves the circle where edges go on along it."""
+    out = ring - told.circle[:2]
+    far = np.hypot(*out.T)
+    turn = np.arctan2(out[:, 1], out[:, 0])
+    clear = np.interp(turn, *told.clear, period=2 * np.pi)
+    hooked = (clear > _SHOWN) & (np.abs(far - told.circle[2]) > _HOOK)
+    if not hooked.any():
+        return ring
+    out[hooked] *= (told.circle[2] / far[hooked])[:, None]
+    forward = np.sign(np.sin(np.diff(turn)).sum())
+    return np.asarray(told.circle[:2] + out[np.argsort(forward * turn)])
+
+
+def _told(circle: Floats, light_at: LightAt, view: View) -> _Told | None:
     """Return the circle that a hole's edges say; None where they do not say it clearly."""
     noise, clear, traced = NOISE, 0.0, circle
     for reach in _REACH:
@@ -81,4 +111,12 @@ def _told(circle: Floats, light_at: LightAt, view: View) -> Floats | None:
     opening = bool((seen.kind == OPENING).all())
     if noise > _CLOSE or clear < (_DARK if opening else _RIM):
         return None
-    return np.asarray(circle + [0.0, 0.0, _INWARD if opening else 0.0])
+    shown = seen.weight * (left < _TIMES_OFF * noise)
+    main = seen.kind == seen.kind[0]
+    # where a foot is seen, it is the rim further out that it tells of
+    places = at + seen.far[:, None] * seen.way
+    above = view.under + (1 + view.ratio) * (places - view.under)
+    foot = (seen.kind != RIM) & (should[FOOT] < should[RIM])
+    way = (np.where(foot[:, None], above, places) - circle[:2])[main]
+    moved = np.array([0.0, 0.0, _INWARD if opening else 0.0])
+    return _Told(circle + moved, (np.arctan2(way[:, 1], way[:, 0]), shown[main]))

@@ -31,6 +31,7 @@ APART = 2.0  # px between two places along the edge
 OPENING, RIM, FOOT = range(3)
 NOISE, DEVIATION = 0.15, 1.4826  # px that an edge is off; its deviation over its median one
 _SQUARE = 0.05  # of its radius, that is less than a square is
+_ROUNDS, _APART, _MOSTLY = 4, 3.0, 0.7  # fits; deviations, beyond which points do not count; share
 _LEAST = 8.0  # px, radius of a hole that is looked at
 _STEP, _BESIDE = 0.25, 6.0  # px between places across the edge, and how far those go
 _BLUR, _ALONG = 0.5, 4.0  # px over which light is averaged across the edge, and along it
@@ -80,13 +81,21 @@ class Edges(NamedTuple):
     weight: Floats
 
 
-def circle_of(ring: Floats, most: float) -> Floats | None:
-    """Return centre and radius (3,) of what is a circle but for `most` px, root mean square."""
-    rows = np.column_stack([2 * ring, np.ones(len(ring))])
-    x, y, c = np.linalg.lstsq(rows, (ring**2).sum(1), rcond=None)[0].tolist()
-    radius = float(np.sqrt(max(c + x * x + y * y, 0.0)))
-    off = np.hypot(*(ring - (x, y)).T) - radius
-    if radius < _LEAST or np.sqrt((off**2).mean()) > min(most, _SQUARE * radius):
+def circle_of(ring: Floats, most: float, robust: bool = True) -> Floats | None:
+    """Return centre and radius (3,) of what is a circle but for `most` px, root mean square.
+
+    Where it is `robust`, hooks and nicks do not count.
+    """
+    kept = ring
+    for _ in range(_ROUNDS if robust else 1):
+        rows = np.column_stack([2 * kept, np.ones(len(kept))])
+        x, y, c = np.linalg.lstsq(rows, (kept**2).sum(1), rcond=None)[0].tolist()
+        radius = float(np.sqrt(max(c + x * x + y * y, 0.0)))
+        off = np.abs(np.hypot(*(ring - (x, y)).T) - radius)
+        near = off <= (_APART * max(DEVIATION * float(np.median(off)), NOISE) if robust else np.inf)
+        kept = ring[near]
+    limit = min(most, _SQUARE * radius)
+    if radius < _LEAST or near.mean() < _MOSTLY or np.sqrt((off[near] ** 2).mean()) > limit:
         return None
     return np.array([x, y, radius])
 
