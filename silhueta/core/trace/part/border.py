@@ -146,7 +146,7 @@ def border(rough: Floats, sight: Sight) -> Floats:
     for _ in range(_TURNS):
         ring = _measured(ring, outward, sight)
     ring = _untangled(ring)
-    again = shorn(ring, sight.light, sight.mm)
+    again = shorn(ring, sight.light, sight.mm, sight.walls)
     if again is ring:
         return ring
     ring = calm(again, _LAST_CALM)

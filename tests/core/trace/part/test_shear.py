@@ -3,8 +3,11 @@
 import numpy as np
 import pytest
 import shapely
+from shapely.affinity import scale
 from shapely.geometry import Polygon
+from shapely.geometry.polygon import orient
 
+from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.shear import shorn
 
 SIDE, MM = 200, 0.13
@@ -40,3 +43,22 @@ def test_what_looks_like_neither_stays():
     light[160:178, 96:103] = (0.12, 0.09, 0.06)  # between the two
     ring = ring_of(followed)
     assert shorn(ring, light, MM) is ring
+
+
+@pytest.mark.parametrize("slotted", [False, True])
+def test_a_spur_of_a_hole_goes_where_its_foot_has_none(slotted):
+    walls = Walls((100.0, -900.0), 0.012)  # the foot of what lies below is seen 12 px further up
+    hole = Polygon([(40, 60), (160, 60), (160, 140), (40, 140)])
+    slot = Polygon([(93, 130), (105, 130), (105, 152), (93, 152)])  # wider than a spur may be
+    true = hole.union(slot) if slotted else hole
+    share = 1 / (1 + walls.ratio)
+    foot = scale(true, share, share, origin=walls.under)
+    y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5
+    light = np.full((SIDE, SIDE, 3), 0.06, np.float32)
+    light[shapely.contains_xy(slot, x, y)] = 0.03  # a dark patch of the face, much like the wall
+    light[shapely.contains_xy(true, x, y)] = 0.02
+    light[shapely.contains_xy(true.intersection(foot), x, y)] = 0.5
+    followed = ring_of(orient(hole.union(slot)))  # as holes go, with y down
+    found = Polygon(shorn(followed, light, MM, walls))
+    assert found.symmetric_difference(true).area < 40
+    assert shorn(followed, light, MM) is followed
