@@ -42,7 +42,7 @@ FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
 _OPEN_WALL = 0.27  # of its width: that lies within two uncertainties of a size
 # mm a px from which shadows hide edges, and by how many of those beyond it; on the rendered photos
-_COARSE_MM, _HIDDEN = 0.15, 1.3
+_COARSE_MM, _HIDDEN = 0.15, 1.0
 Frame = tuple[float, float, float, float]  # left, bottom, right, top, mm
 
 
