@@ -12,21 +12,22 @@ from typing import NamedTuple
 
 import numpy as np
 
+from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.rounds import (
     APART,
-    DEVIATION,
     FOOT,
     NOISE,
     OPENING,
     RIM,
+    TOGETHER,
     LightAt,
     View,
     circle_of,
     edges_of,
     expected,
-    middle_of,
+    noise_of,
 )
 
 _ROUND = 1.2  # px, root mean square, that a ring may be off its circle
@@ -34,8 +35,7 @@ _REACH = 2.5, 1.8, 1.8, 1.8  # px beside the expected place, where edges are sou
 _DARK, _RIM = 0.2, 0.6  # of what edges of openings must say in all, and those of rims
 _CLOSE = 0.2  # px that edges may be off the circle that they say
 _TRACED = 0.8  # px by which the circle of a ring is off, before anything else is looked at
-_TOGETHER = 15.0  # px along an edge over which it is off together
-_TIMES = 6
+_TIMES = 6  # that edges are weighed anew
 _SEEN = 1.0  # px that rim and foot must be apart
 _INWARD = 0.15  # px that cameras move the edge of what is dark towards the light
 _HOOK, _SHOWN = 1.0, 0.3  # px off the circle, where edges show it so clearly: none of the hole's
@@ -64,10 +64,9 @@ def by_openings(ring: Floats, light_at: LightAt, walls: Walls) -> Floats:
     if told is None or np.abs(told.circle - circle).max() > _FARTHEST:
         return ring
     ring = _unhooked(ring + told.circle[:2] - circle[:2], told)
-    circle = circle_of(ring, np.inf, robust=False)
-    assert circle is not None
+    x, y, radius, *_ = fit_circle(ring)
     # as uneven as it was: nicks stay, and so does what tells the noise of edges
-    return np.asarray(told.circle[:2] + told.circle[2] / circle[2] * (ring - circle[:2]))
+    return np.asarray(told.circle[:2] + told.circle[2] / radius * (ring - (x, y)))
 
 
 def _unhooked(ring: Floats, told: _Told) -> Floats:
@@ -100,13 +99,12 @@ def _told(circle: Floats, light_at: LightAt, view: View) -> _Told | None:
         change = np.zeros(3)
         for _ in range(_TIMES):  # weights after Cauchy
             left = (off - terms @ change) / noise
-            weight = np.sqrt(seen.weight * APART / _TOGETHER / (1 + left**2)) / noise
+            weight = np.sqrt(seen.weight * APART / TOGETHER / (1 + left**2)) / noise
             rows = np.vstack([weight[:, None] * terms, before[0]])
             given = np.concatenate([weight * off, before[1]])
             change = np.linalg.lstsq(rows, given, rcond=None)[0]
         left = np.abs(off - terms @ change)
-        some = seen.weight > 0
-        noise = max(NOISE, DEVIATION * middle_of(left[some], seen.weight[some]))
+        noise = noise_of(left, seen.weight)
         circle, clear = circle + change, float(seen.weight.mean())
     opening = bool((seen.kind == OPENING).all())
     if noise > _CLOSE or clear < (_DARK if opening else _RIM):

@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.datum.edges import sample
+from silhueta.core.fitting.circle import fit_circle
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.light import TOP, in_light
 from silhueta.core.trace.part.looks import Light
@@ -27,9 +28,10 @@ from silhueta.core.trace.part.looks import Light
 LightAt = Callable[[Floats], Floats]  # of places (..., 2), px: their light, all colours together
 Clearest = tuple[Floats, Floats]
 
-APART = 2.0  # px between two places along the edge
+APART, TOGETHER = 2.0, 15.0  # px between two places along the edge; over which it is off together
 OPENING, RIM, FOOT = range(3)
-NOISE, DEVIATION = 0.15, 1.4826  # px that an edge is off; its deviation over its median one
+NOISE = 0.15  # px that an edge is off, at least
+_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _SQUARE = 0.05  # of its radius, that is less than a square is
 _ROUNDS, _APART, _MOSTLY = 4, 3.0, 0.7  # fits; deviations, beyond which points do not count; share
 _LEAST = 8.0  # px, radius of a hole that is looked at
@@ -81,18 +83,16 @@ class Edges(NamedTuple):
     weight: Floats
 
 
-def circle_of(ring: Floats, most: float, robust: bool = True) -> Floats | None:
-    """Return centre and radius (3,) of what is a circle but for `most` px, root mean square.
+def circle_of(ring: Floats, most: float) -> Floats | None:
+    """Return centre and radius (3,), px, of what is a circle but for `most` px, root mean square.
 
-    Where it is `robust`, hooks and nicks do not count.
+    Hooks and nicks do not count. None where it is not.
     """
     kept = ring
-    for _ in range(_ROUNDS if robust else 1):
-        rows = np.column_stack([2 * kept, np.ones(len(kept))])
-        x, y, c = np.linalg.lstsq(rows, (kept**2).sum(1), rcond=None)[0].tolist()
-        radius = float(np.sqrt(max(c + x * x + y * y, 0.0)))
+    for _ in range(_ROUNDS):
+        x, y, radius, *_ = fit_circle(kept)
         off = np.abs(np.hypot(*(ring - (x, y)).T) - radius)
-        near = off <= (_APART * max(DEVIATION * float(np.median(off)), NOISE) if robust else np.inf)
+        near = off <= _APART * max(_DEVIATION * float(np.median(off)), NOISE)
         kept = ring[near]
     limit = min(most, _SQUARE * radius)
     if radius < _LEAST or near.mean() < _MOSTLY or np.sqrt((off[near] ** 2).mean()) > limit:
@@ -241,8 +241,13 @@ def light_of_stored(colours: NDArray[np.uint8], places: Floats) -> Floats:
     return light_in(light, places - low)
 
 
-def middle_of(values: Floats, weights: Floats) -> float:
-    """Return the median of weighted values."""
-    order = np.argsort(values)
-    share = np.cumsum(weights[order])
-    return float(values[order][np.searchsorted(share, share[-1] / 2)])
+def noise_of(left: Floats, weight: Floats) -> float:
+    """Return the standard deviation, px, of edges that are off by `left` px, both (N,)."""
+    some = weight > 0
+    left, weight = np.abs(left[some]), weight[some]
+    if len(left) == 0:
+        return NOISE
+    order = np.argsort(left)
+    share = np.cumsum(weight[order])
+    middle = float(left[order][np.searchsorted(share, share[-1] / 2)])
+    return max(NOISE, _DEVIATION * middle)

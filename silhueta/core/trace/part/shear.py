@@ -144,13 +144,16 @@ def _looks_like_at_foot(
 
     `empty` is where there is no face.
     """
-    from shapely.affinity import scale
+    import shapely
 
-    share = 1 / (1 + walls.ratio)
+    share, under = 1 / (1 + walls.ratio), np.array(walls.under)
     x, y = spur.centroid.x - walls.under[0], spur.centroid.y - walls.under[1]
     if (1 - share) * np.hypot(x, y) < _FOOT:
         return False
-    feet = [scale(where, share, share, origin=walls.under) for where in (spur, beside, home)]
+    feet = [
+        shapely.transform(where, lambda places: under + share * (places - under))
+        for where in (spur, beside, home)
+    ]
     shown = [foot.intersection(empty) for foot in feet]
     return shown[0].area > _SHOWN * spur.area and _looks_like(shown[0], shown[1], shown[2], light)
 

@@ -23,15 +23,15 @@ from silhueta.core.datum.solve import LEAN
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.rounds import (
     APART,
-    DEVIATION,
     NOISE,
+    TOGETHER,
     Edges,
     LightAt,
     View,
     circle_of,
     edges_of,
     expected,
-    middle_of,
+    noise_of,
 )
 
 _ROUND = 0.7  # px, root mean square, that a hole's edge may be off its circle, seen from above
@@ -39,7 +39,6 @@ _MOST = 24  # holes that are looked at, the largest
 _SEEN = 1.5  # px that rim and foot of some hole must be apart
 _REACH = 3.0, 1.8  # px beside the expected place, where an edge is sought first, and then
 _DARK = 0.3  # of what edges of openings say in all, where the face is the dark side
-_TOGETHER = 15.0  # px along an edge over which it is off together
 _STRAY = 2.0  # px that a hole's circle may be off what was traced
 _MOVED = 0.2  # px by which all feet may be off together
 _BEND = 0.03  # of a phone lens's k1, standard deviation, common practice, no source
@@ -132,7 +131,7 @@ class _Unknowns:
     def __init__(self, seen: Edges, fit: _Fit, camera: Camera) -> None:
         self.seen, self.circles, self.camera = seen, fit.circles, camera
         self._usual = camera.away * LEAN
-        self._scale = np.sqrt(seen.weight * APART / _TOGETHER)
+        self._scale = np.sqrt(seen.weight * APART / TOGETHER)
         self._noise = fit.noise[seen.hole]
         self._rows = np.arange(len(seen.far))
         under = (fit.view.under - camera.centre) / self._usual
@@ -189,11 +188,8 @@ def _fit(seen: Edges, begun: _Fit, camera: Camera) -> _Fit:
     values: Floats = np.asarray(best.x, np.float64)
     slopes = sought.slopes(values)
     told = np.asarray(np.linalg.inv(slopes.T @ slopes)[:2, :2], np.float64)
-    left = np.abs(sought.errors(values))
-    noise = begun.noise.copy()
-    for k in range(len(noise)):
-        mine = (seen.hole == k) & (seen.weight > 0)
-        if mine.any():
-            noise[k] = max(NOISE, DEVIATION * middle_of(left[mine], seen.weight[mine]))
+    left = sought.errors(values)
+    holes = (seen.hole == k for k in range(len(begun.circles)))
+    noise = np.array([noise_of(left[mine], seen.weight[mine]) for mine in holes])
     circles: Floats = begun.circles + sought.moves(values)
     return _Fit(sought.view(values), told, circles, noise)

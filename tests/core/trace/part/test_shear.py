@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 import shapely
-from shapely.affinity import scale
 from shapely.geometry import Polygon
 from shapely.geometry.polygon import orient
 
@@ -51,8 +50,8 @@ def test_a_spur_of_a_hole_goes_where_its_foot_has_none(slotted):
     hole = Polygon([(40, 60), (160, 60), (160, 140), (40, 140)])
     slot = Polygon([(93, 130), (105, 130), (105, 152), (93, 152)])  # wider than a spur may be
     true = hole.union(slot) if slotted else hole
-    share = 1 / (1 + walls.ratio)
-    foot = scale(true, share, share, origin=walls.under)
+    under = np.array(walls.under)
+    foot = shapely.transform(true, lambda top: under + (top - under) / (1 + walls.ratio))
     y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5
     light = np.full((SIDE, SIDE, 3), 0.06, np.float32)
     light[shapely.contains_xy(slot, x, y)] = 0.03  # a dark patch of the face, much like the wall
