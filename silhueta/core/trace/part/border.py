@@ -36,13 +36,27 @@ from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, largest
 from silhueta.core.trace.part.ring import closed_path
 from silhueta.core.trace.part.shear import shorn
-from silhueta.core.trace.part.step import REACH, STEP, Beside, Fitted, blur_of, fitted, outermost
+from silhueta.core.trace.part.step import (
+    FAR,
+    NEAR,
+    REACH,
+    STEP,
+    Beside,
+    Fitted,
+    blur_of,
+    fitted,
+    outermost,
+)
 
 _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again
 _CLOSE = 0.7  # mm, the first where edges told the part already
 _CALM = 0.9, 0.35  # mm over which the ring is smoothed before that
-_NEAREST = 2.2  # px within which the measured edge must be
+_ALIKE_CALM, _ALIKE_BEND = (
+    2.0,
+    5.0,
+)  # times that, and cost as `_BEND`, where face and shadow look alike
+_SHORT = 0.3  # px short of the farthest place that is looked at, that the measured edge must be
 _LAST_CALM = 12.0  # px over which the ring is smoothed before the edge is measured
 _BEND = 1.6  # cost of moving by one place from point to point
 _UNLIKE = 2.5  # cost of what looks unlike face inside the path, or like it past the wall
@@ -51,6 +65,7 @@ _FOOT = 0.3  # by which a foot's step counts more where the ground is lighter, o
 _STEEP = 14.0  # worth of a step as high as is usual round the ring
 _NEAR_PX = 3  # places on each side between which a step is seen
 _WITHIN, _COVERED = ((0.6, 3.0), (1.2, 8.0)), 0.5  # (mm, px) inside, where another edge counts so
+_DIP = 0.5  # of what light falls by close inside, that a rise beside it counts less
 _DOUBTFUL = 0.7  # of leaning
 _PER_MM, _PER_PX = 0.3, 3.0  # over which leaning counts once, the longer of the two
 _ALONG = (-1.5, -0.5, 0.5, 1.5)  # px along the ring over which a profile is averaged
@@ -91,6 +106,8 @@ class Sight(NamedTuple):
         Height of the walls, px; 0: not told.
     closely : bool
         Whether the edge is measured in the end, and not only followed.
+    marks : (h, w) of float32, or None
+        Logarithm of the light that marks give the face and take from it; the size of `leaning`.
     """
 
     light: Light
@@ -102,11 +119,12 @@ class Sight(NamedTuple):
     lit: bool = False
     high: float = 0.0
     closely: bool = True
+    marks: Light | None = None
 
     @property
     def beside(self) -> Beside:
         """What is known of walls where the edge is measured."""
-        return Beside(self.lit, self.high)
+        return Beside(self.lit, self.high, FAR if self.alike else NEAR)
 
 
 def border(rough: Floats, sight: Sight) -> Floats:
@@ -125,9 +143,11 @@ def border(rough: Floats, sight: Sight) -> Floats:
 
     """
     ring = rough
-    first = _CLOSE if sight.alike else _FIRST  # edges told the rough outline, all round
+    first, calmer, bend = _FIRST, 1.0, _BEND
+    if sight.alike:  # edges told the rough outline, all round
+        first, calmer, bend = _CLOSE, _ALIKE_CALM, _ALIKE_BEND
     for reach, smooth in zip((first, _SECOND), _CALM, strict=True):
-        ring = calm(ring, smooth / sight.mm)
+        ring = calm(ring, calmer * smooth / sight.mm)
         if len(ring) < _SHORTEST:
             return ring
         outward = outward_of(ring)
@@ -137,7 +157,7 @@ def border(rough: Floats, sight: Sight) -> Floats:
             inward = max(inward, float(wide.max(initial=0.0)) + _SECOND / sight.mm)
         offsets = np.arange(-inward, reach / sight.mm + _STEP / 2, _STEP)
         worth = _worth(ring, outward, offsets, wide, sight)
-        path = closed_path(np.ascontiguousarray(worth), _BEND)
+        path = closed_path(np.ascontiguousarray(worth), bend)
         ring = ring + offsets[path][:, None] * outward
     if not sight.closely:
         return ring
@@ -278,12 +298,9 @@ def _steps(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Floa
     """Return how clear an edge is at each offset, (N, M).
 
     Where face and shadow look alike: a shadow's end is soft, and a wall's foot has the edge of the
-    face close inside of it.
+    face close inside of it. So has the far side of what is dark beside the face.
     """
-    from scipy.ndimage import maximum_filter1d
-
-    seen = _profiles(ring, outward, offsets, sight.light)
-    np.log(seen + np.float32(0.01), out=seen)
+    seen = _levels(ring, outward, offsets, sight)
 
     def over(reach: int) -> Floats:
         change = np.zeros(seen.shape[:2])
@@ -299,12 +316,33 @@ def _steps(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Floa
     clear = np.minimum(change / usual, 1.0)
     if not sight.alike:
         return np.asarray(clear)
+    rise = np.zeros(clear.shape)
+    rise[:, _NEAR_PX:-_NEAR_PX] = (seen[:, 2 * _NEAR_PX :] - seen[:, : -2 * _NEAR_PX]).mean(-1)
     first, last = (max(mm / sight.mm, px) / _STEP for mm, px in _WITHIN)
+    within = _COVERED * _most_inside(clear, first, last)
+    dip = _DIP * _most_inside(np.where(rise < 0, clear, 0.0), 1.0, first)
+    return np.asarray(clear - within - np.where(rise > 0, dip, 0.0))
+
+
+def _most_inside(clear: Floats, first: float, last: float) -> Floats:
+    """Return the clearest edge so many places, from first to last, inside of each, (N, M)."""
+    from scipy.ndimage import maximum_filter1d
+
     shift = round((first + last) / 2)
     within = maximum_filter1d(clear, max(1, round(last - first)), axis=1, mode="nearest")
     within = np.roll(within, shift, axis=1)
     within[:, :shift] = 0.0
-    return np.asarray(clear - _COVERED * within)
+    return np.asarray(within)
+
+
+def _levels(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Light:
+    """Return the logarithm of the light across the ring, (N, M, 3), without that of marks."""
+    seen = _profiles(ring, outward, offsets, sight.light)
+    np.log(seen + np.float32(0.01), out=seen)
+    if sight.marks is not None:
+        places = ring[:, None] + offsets[None, :, None] * outward[:, None]
+        seen -= sample(sight.marks, places * sight.factor)[..., None].astype(np.float32)
+    return seen
 
 
 def sharpness_at(ring: Floats, outward: Floats, sight: Sight) -> Floats:
@@ -313,8 +351,7 @@ def sharpness_at(ring: Floats, outward: Floats, sight: Sight) -> Floats:
     Of the light averaged along the ring, so that brush marks across it do not count.
     """
     offsets = np.arange(-6.0, 6.5, 0.5)
-    wide = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
-    seen = np.log(_averaged(wide) + 0.01)
+    seen = _averaged(_levels(ring, outward, offsets, sight).astype(np.float64))
     middle = len(offsets) // 2
     at = np.arange(middle - 2, middle + 3)
     change = largest(np.abs(seen[:, at + 3] - seen[:, at - 3]))
@@ -356,17 +393,18 @@ def _measured(ring: Floats, outward: Floats, sight: Sight) -> Floats:
     offsets = np.arange(-REACH, outermost(wide) + STEP / 2, STEP)
     seen = _profiles(ring, outward, offsets, sight.light).astype(np.float64)
     got = fitted(seen, wide, blur_of(seen, wide, sight.beside), sight.beside)
-    place, clear = got.place, _is_clear(got)
+    place, clear = got.place, _is_clear(got, sight)
     share = _of_colour(seen)
     if share > 0:
         stored = stored_of(seen)
         other = fitted(stored, wide, blur_of(stored, wide, sight.beside), sight.beside)
-        place = np.where(_is_clear(other), place + share * (other.place - place), place)
+        place = np.where(_is_clear(other, sight), place + share * (other.place - place), place)
     return ring + _steady(np.where(clear, place, 0.0), clear.astype(float))[:, None] * outward
 
 
-def _is_clear(got: Fitted) -> NDArray[np.bool_]:
-    return np.asarray((got.gain > _LEAST**2) & (np.abs(got.place) < _NEAREST))
+def _is_clear(got: Fitted, sight: Sight) -> NDArray[np.bool_]:
+    near = np.abs(got.place) < sight.beside.far - _SHORT
+    return np.asarray((got.gain > _LEAST**2) & near)
 
 
 def _of_colour(seen: Floats) -> float:

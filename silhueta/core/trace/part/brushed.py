@@ -23,10 +23,13 @@ from silhueta.core.trace.part.looks import Light, Mask
 _COHERENT = 0.5  # from which marks run one way: 0 for grain that has none, 1 for lines
 _STEEPEST = 0.9  # share of the face whose changes count: edges on it are steeper
 _REACHES_MM = (15.0, 15.0, 6.0, 6.0)  # along a mark; a long way first, so that no hole is learned
+_NEAR_MM = (6.0, 3.0, 2.0, 2.0)  # the same where holes are known
 _FADES_MM = 3.0  # over which marks grow lighter or darker together
 _ACROSS_PX = 0.5
-_ODD = 3.0  # spreads, from which a place is not of the face
+_ODD, _ODDER = 3.0, 6.0  # spreads, from which a place is not of the face; where holes are known
 _KNOWN = 1e-3  # share of a reach that must be face
+# reach, and share of it that is face, under which nothing is known; spreads that are allowed there
+_ALONE_MM, _ALONE, _ODD_ALONE = 3.0, 0.02, 4.5
 _WHOLLY = 0.99  # of a turned pixel
 _LEAST = 500  # px of face
 
@@ -56,7 +59,9 @@ def across(way: float, wide: int) -> NDArray[np.uint8]:
     return line
 
 
-def marks(level: Light, slow: Light, core: Mask, mm: float) -> Marks | None:
+def marks(
+    level: Light, slow: Light, core: Mask, mm: float, perhaps: Mask | None = None
+) -> Marks | None:
     """Return what the marks of a face make of each place, or None where no marks run one way.
 
     Parameters
@@ -69,6 +74,9 @@ def marks(level: Light, slow: Light, core: Mask, mm: float) -> Marks | None:
         Where face may be.
     mm : float
         Side of a pixel.
+    perhaps : (H, W) of bool, optional
+        The core has no holes in it any more, so that marks may be told from near; this is taken
+        for face, too, where none is near along the marks, as between a hole and the edge.
 
     """
     import cv2
@@ -77,14 +85,23 @@ def marks(level: Light, slow: Light, core: Mask, mm: float) -> Marks | None:
     if way is None:
         return None
     off = np.abs(level - slow)
-    core = core & (off < _ODD * 1.4826 * np.median(off[core]))
+    usual = 1.4826 * float(np.median(off[core]))
     height, width = level.shape
     side = int(np.hypot(height, width)) + 4
     turn = np.asarray(cv2.getRotationMatrix2D((0.5 * width, 0.5 * height), way, 1.0), np.float64)
     turn[:, 2] += 0.5 * (side - np.array([width, height]))
     turned = np.asarray(cv2.warpAffine(level, turn, (side, side)), np.float32)
-    face = cv2.warpAffine(core.astype(np.float32), turn, (side, side)) > _WHOLLY
-    found = _along(turned, face, mm)
+
+    def like(mask: Mask, odd: float) -> Mask:
+        mask = mask & (off < odd * usual)
+        shown = cv2.warpAffine(mask.astype(np.float32), turn, (side, side))
+        return np.asarray(shown > _WHOLLY)
+
+    face = like(core, _ODD)
+    if perhaps is not None:
+        _, share = _mean_along(turned, face, _ALONE_MM / mm)
+        face |= like(perhaps, _ODD_ALONE) & (share < _ALONE)
+    found = _along(turned, face, perhaps is not None, mm)
     if found is None:
         return None
     back = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
@@ -95,23 +112,27 @@ def marks(level: Light, slow: Light, core: Mask, mm: float) -> Marks | None:
     return Marks(np.asarray(light, np.float32), found.spread, way)
 
 
-def _along(level: Light, face: Mask, mm: float) -> Marks | None:
-    """Return what marks that run level make of each place, NaN where no face is near."""
+def _along(level: Light, face: Mask, near: bool, mm: float) -> Marks | None:
+    """Return what marks that run level make of each place, NaN where no face is near.
+
+    `near`: marks are told from near.
+    """
     import cv2
 
     mean, known, spread = level, face, 0.0
     core = face
-    for reach in _REACHES_MM:
-        mean, known = _mean_along(level, core, reach / mm)
+    for reach in _NEAR_MM if near else _REACHES_MM:
+        mean, share = _mean_along(level, core, reach / mm)
+        known = share > _KNOWN
         off = np.abs(level - mean)
         spread = 1.4826 * float(np.median(off[core & known]))
-        core = core & known & (off < _ODD * max(spread, 1e-6))
+        core = core & known & (off < (_ODDER if near else _ODD) * max(spread, 1e-6))
         if core.sum() < _LEAST:
             return None
     weight = core.astype(np.float32)
     planes = ((level - mean) * weight, weight)
-    fade, share = (cv2.GaussianBlur(plane, (0, 0), _FADES_MM / mm) for plane in planes)
-    light = mean + np.where(share > _KNOWN, fade / np.maximum(share, np.float32(_KNOWN)), 0)
+    fade, some = (cv2.GaussianBlur(plane, (0, 0), _FADES_MM / mm) for plane in planes)
+    light = mean + np.where(some > _KNOWN, fade / np.maximum(some, np.float32(_KNOWN)), 0)
     return Marks(np.where(known, light, np.nan).astype(np.float32), spread, 0.0)
 
 
@@ -133,7 +154,8 @@ def _way(level: Light, core: Mask) -> float | None:
     return float(np.degrees(0.5 * np.arctan2(2 * xy, xx - yy))) + 90.0
 
 
-def _mean_along(level: Light, face: Mask, reach: float) -> tuple[Light, Mask]:
+def _mean_along(level: Light, face: Mask, reach: float) -> tuple[Light, Light]:
+    """Return the mean of a face along its marks, and what share of the reach, px, it is."""
     import cv2
 
     weight = face.astype(np.float32)
@@ -141,5 +163,5 @@ def _mean_along(level: Light, face: Mask, reach: float) -> tuple[Light, Mask]:
         cv2.GaussianBlur(plane, (0, 0), sigmaX=reach, sigmaY=_ACROSS_PX)
         for plane in (level * weight, weight)
     )
-    known = share > _KNOWN
-    return np.asarray(total / np.maximum(share, np.float32(_KNOWN)), np.float32), known
+    mean = np.asarray(total / np.maximum(share, np.float32(_KNOWN)), np.float32)
+    return mean, np.asarray(share, np.float32)

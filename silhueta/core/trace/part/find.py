@@ -20,7 +20,8 @@ from silhueta.core.trace.edge.contours import PixelContours, contours, gathered
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
-from silhueta.core.trace.part.finer import Finer, finer, like_a_shadow
+from silhueta.core.trace.part.face import like_a_shadow
+from silhueta.core.trace.part.finer import Finer, finer
 from silhueta.core.trace.part.lit import kind_of_walls, open_wall
 from silhueta.core.trace.part.looks import (
     Grounds,
@@ -49,7 +50,7 @@ _OPEN = 0.45  # of a thing unexplained: part and ground are not told apart
 _NO_WEB_PX = 2.0  # width of a web that no picture shows
 _FAINT = 0.65  # share of a border with an edge, under which face and shadow are hardly parted
 _BY_MARKS, _WEAK = 2.0, 0.02  # face told along its marks, and where that may fail
-_BLUNT_MM = 5.0  # of edge without a sharp step of light
+_BLUNT_MM = 4.0  # of edge without a sharp step of light
 _ALIKE = (
     "the part's face looks like its shadow, and the edge between them is faint, so the outline may "
     "follow the shadow in places: look at it closely, or take the photo in softer light, or on "
@@ -310,12 +311,28 @@ def _rings(traced: PixelContours, sight: Sight, work: Work) -> tuple[list[Floats
     return rings, 0.0 if kind.told else open_wall(rings, sight)
 
 
+def _faint(made: Finer, kept: list[Floats], sight: Sight) -> tuple[Doubt, ...]:
+    """Return a doubt where face and shadow may be taken for each other along an edge."""
+    if not sight.alike and made.marks is None:
+        return ()
+    hardly = sight.alike and clear(made.part, smaller(sight.light, made.part.shape)) < _FAINT
+    if hardly and not (made.clearer > _BY_MARKS and weak_share(kept[0], sight)[0] < _WEAK):
+        rows, columns = np.nonzero(made.part)
+        middle = float(columns.mean()) / sight.factor, float(rows.mean()) / sight.factor
+        return (Doubt(middle, _ALIKE),)
+    # by the light as it is a mark may pass for an edge; without marks, where those are misjudged
+    runs = [[blunt_run(ring, one) for one in (sight, sight._replace(marks=None))] for ring in kept]
+    longest, place = max(max(both) if hardly else min(both) for both in runs)
+    return (Doubt(place, _ALIKE),) if longest > _BLUNT_MM else ()
+
+
 def _edges(
     near: _Near, scene: Scene, least_mm2: float, work: Work
 ) -> tuple[PixelContours, tuple[Doubt, ...], float]:
     import cv2
 
-    (rough, leaning, thin, clearer, marked), left, top, scale, light, alike = near
+    made, left, top, scale, light, alike = near
+    rough = made.part
     soft = cv2.GaussianBlur(np.where(rough, np.uint8(0), np.uint8(255)), (0, 0), 0.8)
     mm = scene.mm / scale
     soft = np.pad(soft, 1, constant_values=255)
@@ -324,7 +341,9 @@ def _edges(
     if walls is not None:
         walls = Walls((walls.under[0] - left, walls.under[1] - top), walls.ratio)
     high = scene.thickness / scene.mm
-    sight = Sight(light, leaning, scale, scene.mm, walls, alike, False, high, scene.closely)
+    sight = Sight(
+        light, made.leaning, scale, scene.mm, walls, alike, False, high, scene.closely, made.marks
+    )
     pieces, areas = [], []
     rings, wall = _rings(traced, sight, work)
     if walls is not None and scene.closely:
@@ -347,7 +366,7 @@ def _edges(
             "the part on something of another colour, or paint a stroke of ink on it at Picture"
         )
     kept, doubts = judged(pieces, areas, sight)
-    doubts += tuple(Doubt((x / scale, y / scale), may_be_hole(mm2)) for x, y, mm2 in marked)
+    doubts += tuple(Doubt((x / scale, y / scale), may_be_hole(mm2)) for x, y, mm2 in made.left_out)
     wide = edge_width(pieces[kept[0]], sight) if kept else 0.0
     if wide > _SOFT_PX and wide * scene.mm > _SOFT_MM:
         x, y = pieces[kept[0]][0].tolist()
@@ -356,19 +375,12 @@ def _edges(
             "its size may be off by a part of that: take the photo again, focused on the part"
         )
         doubts += (Doubt((x, y), text),)
-    if not thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
+    if not made.thin and _holes(rough, least_mm2 / mm**2) != len(kept) - 1:
         rows, columns = np.nonzero(rough)
         place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
         doubts += (Doubt(place, _LOST),)
-    if alike and clear(rough, smaller(light, rough.shape)) < _FAINT:
-        rows, columns = np.nonzero(rough)
-        place = (float(columns.mean()) / scale, float(rows.mean()) / scale)
-        longest = np.inf
-        if clearer > _BY_MARKS and weak_share(pieces[kept[0]], sight)[0] < _WEAK:
-            longest, place = max(blunt_run(pieces[i], sight) for i in kept)
-        if longest > _BLUNT_MM:
-            doubts += (Doubt(place, _ALIKE),)
-    thin = thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
+    doubts += _faint(made, [pieces[i] for i in kept], sight)
+    thin = made.thin or [(x * scale, y * scale) for x, y in _too_near([pieces[i] for i in kept])]
     doubts += tuple(Doubt((x / scale, y / scale), _WEBS) for x, y in thin)
     corner = np.array([left, top], np.float64)
     moved = tuple(

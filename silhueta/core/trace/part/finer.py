@@ -17,8 +17,17 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.brushed import across, marks
+from silhueta.core.trace.part.brushed import across
 from silhueta.core.trace.part.convex import convex, round_spots, without_marks
+from silhueta.core.trace.part.face import (
+    LEAST_CORE,
+    OTHER_COLOUR,
+    Evened,
+    evened,
+    like_a_shadow,
+    like_face,
+    relit,
+)
 from silhueta.core.trace.part.holes import Faced, with_holes
 from silhueta.core.trace.part.looks import (
     Light,
@@ -26,8 +35,6 @@ from silhueta.core.trace.part.looks import (
     Mask,
     Seen,
     filled_in,
-    ground_light,
-    largest,
 )
 from silhueta.core.work import Work
 
@@ -45,16 +52,21 @@ _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
 _KNOWN = 0.03  # share of a hole that was opened, from which its bands are no webs
 _WAIST = 0.7  # of a hole's half width, under which it may be two
-_OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 _CORE_MM = 2.0
-_DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be taken for shadow
+_LIGHT_MM = 1.5  # inside of the rough mask by this much: tells the face's light
+_PERHAPS_MM = 0.4  # the same, where nothing else does
+_AGAIN = 4  # times that marks are told from nearer
+_CLEAR_MM, _BESIDE_MM = (
+    0.2,
+    0.3,
+)  # then inside of what was told, and outside of the rough mask at most
+_NEAR_MM = 8.0  # outside of the rough mask, that is looked at
 _FRINGE_MM, _HANGS = 0.75, 0.5  # half width of a shadow's end; share of it that is beside the odd
+# what is narrower is a speck
+_DISC = np.array([[0, 0, 1, 0, 0], *[[1, 1, 1, 1, 1]] * 3, [0, 0, 1, 0, 0]], np.uint8)
 _LINE_MM = 1.1  # width of a hole or bay along the marks that may be one
 _OFF, _LEAST_OFF = 5.0, 0.15  # spreads, and of the logarithm of light, off the marks: no face
-_CLEAREST = 3.0  # by which light is told more finely along marks
-_LEAST_CORE = 500  # px of the face that its light is told from
 _OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
-_ALWAYS = np.array([0.12, 0.05, 0.05])  # spread of a face's look that is always allowed
 _HANGS_MM = 2.0
 _CALM_MM = 0.2
 _LEAST_HOLE, _LARGE_HOLE = 1.2, 150.0  # mm²
@@ -73,6 +85,8 @@ class Finer(NamedTuple):
         By how much marks on the face told light more finely; 1: there are none.
     left_out : list of (x, y, mm²)
         What only those say may be a hole.
+    marks : (H, W), or None
+        Logarithm of the light that they give the face and take from it.
     """
 
     part: Mask
@@ -80,6 +94,37 @@ class Finer(NamedTuple):
     thin: list[tuple[float, float]]
     clearer: float
     left_out: list[tuple[float, float, float]]
+    marks: Light | None = None
+
+
+class _Rough(NamedTuple):
+    """The part as the smaller picture had it, in the closer one.
+
+    inside, outside : (H, W), mm
+        From its border.
+    prior : (H, W)
+        Leaning before anything is seen closer.
+    inked, scraped : (H, W) of bool, or None
+        What a person said is part, and is not.
+    """
+
+    seen: Seen
+    looks: Looks
+    part: Mask
+    inside: Light
+    outside: Light
+    prior: Light
+    inked: Mask | None
+    scraped: Mask | None
+
+
+class _Leant(NamedTuple):
+    """The part (H, W) as each place leans, that leaning, calmed, and how strange its look is."""
+
+    made: Mask
+    leaning: Light
+    calmed: Light
+    strange: Light
 
 
 def finer(
@@ -104,17 +149,51 @@ def finer(
     work : Work, optional
 
     """
-    import cv2
-
     work = work or Work()
-    inside = cv2.distanceTransform(part.astype(np.uint8), cv2.DIST_L2, 3) * seen.mm
-    outside = cv2.distanceTransform((~part).astype(np.uint8), cv2.DIST_L2, 3) * seen.mm
+    inside, outside = _away(~part, seen.mm), _away(part, seen.mm)
     prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
     prior[inside > _DEEP_MM] += _DEEP
     prior[shadow & (looks.shade | looks.deep)] -= _THROWN
-    deepest = float(inside.max())
-    likely = (inside > min(_CORE_MM, 0.5 * deepest)) & looks.unlike
-    own = evened(looks, likely, seen.mm, like_a_shadow(looks, part))
+    rough = _Rough(seen, looks, part, inside, outside, prior, inked, scraped)
+    got, own = _by_light(rough, work)
+    made = with_holes(got.made, Faced(got.leaning, got.strange), seen.mm)
+    made, opened, left_out = _whole_holes(made, got.leaning, own, seen.mm)
+    thin = _thin_webs(got.calmed, made, opened, seen.mm)
+    return Finer(made, got.leaning, thin, own.clearer, left_out, own.marks)
+
+
+def _by_light(rough: _Rough, work: Work) -> tuple[_Leant, Evened]:
+    """Return the part as it is by the face's own light, and that light.
+
+    Marks beside a hole are first told from far, so that what may be a hole is not learned for
+    face; once it is known, from nearer.
+    """
+    seen, looks, inside = rough.seen, rough.looks, rough.inside
+    deepest = 0.5 * float(inside.max())
+    likely, lit = ((inside > min(mm, deepest)) & looks.unlike for mm in (_CORE_MM, _LIGHT_MM))
+    ground = ~looks.unlike & seen.domain & (rough.outside < _NEAR_MM)
+    perhaps = (_away(~_closed(rough.part, seen.mm), seen.mm) > _PERHAPS_MM) & looks.unlike
+    own = evened(looks, lit, seen.mm, like_a_shadow(looks, rough.part))
+    own = relit(own, likely, ground, seen.mm)
+    got = _leant(rough, own, likely)
+    times = _AGAIN if own.clearer > 1.0 else 0
+    for time in range(times):
+        work.step((time + 1) / (times + 1))
+        told = got.made & ~_odd(_level(own), got.made)
+        core = (_away(~told, seen.mm) > _CLEAR_MM) & (rough.outside < _BESIDE_MM) & looks.unlike
+        if core.sum() < LEAST_CORE:
+            break
+        own = evened(looks, core, seen.mm, perhaps=perhaps)
+        got = _leant(rough, own, core)
+    return got, own
+
+
+def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
+    """Return the part as each place leans; where its face is `likely`, it is learned from."""
+    import cv2
+
+    seen, looks, part, inside, outside, prior, inked, scraped = rough
+    prior = prior.copy()
     looks_face, clearer = own.looks, own.clearer
     strange_by = like_face(looks_face, likely)
     atypical = strange_by > _TYPICAL
@@ -122,17 +201,17 @@ def finer(
     # face in another thing's shadow
     face = looks.look[likely]
     colour = np.median(face[:, 1:], axis=0) if len(face) else np.zeros(2)
-    other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > _OTHER_COLOUR
+    other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > OTHER_COLOUR
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
     strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
     prior[strange & (inside > 0)] = -_AGAINST
-    ground = ~looks.unlike & seen.domain & (outside < 8.0)
+    ground = ~looks.unlike & seen.domain & (outside < _NEAR_MM)
     made = part & ~strange & looks.unlike
     bare = calmed = np.zeros(part.shape, np.float32)
     bins = _bins(looks, seen, made)
     face_bins = _bins(looks_face, seen, made)
-    near = outside < 8.0
-    for turn in range(_TURNS):
+    near = outside < _NEAR_MM
+    for _ in range(_TURNS):
         core = made & looks.unlike & ~strange
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
         bare = _leaning(face_bins, core, bins, (ground, rest)) + np.float32(np.log(clearer))
@@ -146,11 +225,8 @@ def finer(
         wide = float(np.clip(_CALM_MM / seen.mm, 0.8, 2.0))
         calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
-        work.step((turn + 1) / _TURNS)
     bare = np.asarray(bare, np.float32)
-    made = with_holes(made, Faced(bare, strange_by), seen.mm)
-    made, opened, left_out = _whole_holes(made, bare, own, seen.mm)
-    return Finer(made, bare, _thin_webs(calmed, made, opened, seen.mm), clearer, left_out)
+    return _Leant(made, bare, calmed, strange_by)
 
 
 def _whole_holes(
@@ -160,23 +236,47 @@ def _whole_holes(
 
     Last, what is left out (see `without_marks`).
     """
-    import cv2
-
-    light = own.looks.look[..., 0] / np.float32(own.clearer)
-    level = np.asarray(cv2.GaussianBlur(light, (0, 0), 0.8), np.float32)
-    before = made
+    level, before = _level(own), made
     if own.clearer > 1.0:
-        odd = _off_marks(level, made)
-        disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)), np.uint8)
-        made = _without_specks(_without_fringe(made, _opened(odd, disc), mm), bare, mm)
-        made = made & ~round_spots(odd & made, bare, made, mm)
+        off = _off_marks(level, made)
+        made = _without_specks(_without_fringe(made, _odd(level, made), mm), bare, mm)
+        made = made & ~round_spots(off & made, bare, made, mm)
         made = ~_opened(~made, across(own.way, round(_LINE_MM / mm)))
     whole = convex(made, level, mm)
     opened = made & ~whole
     left_out: list[tuple[float, float, float]] = []
     if own.clearer > 1.0:
-        whole, left_out = without_marks(~_opened(~whole, disc), before, mm)
+        whole, left_out = without_marks(~_opened(~whole, _DISC), before, mm)
     return whole, opened, left_out
+
+
+def _level(own: Evened) -> Light:
+    """Return the logarithm of the light without that of the face, as finely as it is."""
+    import cv2
+
+    light = own.looks.look[..., 0] / np.float32(own.clearer)
+    return np.asarray(cv2.GaussianBlur(light, (0, 0), 0.8), np.float32)
+
+
+def _closed(part: Mask, mm: float) -> Mask:
+    """Return a part without cracks as narrow as a mark."""
+    import cv2
+
+    side = round(_LINE_MM / mm) | 1
+    disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
+    return np.asarray(cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, disc) > 0)
+
+
+def _away(mask: Mask, mm: float) -> Light:
+    """Return how far each place is from a mask, mm."""
+    import cv2
+
+    return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3) * mm)
+
+
+def _odd(level: Light, made: Mask) -> Mask:
+    """Return what differs from the marks of the face beside it, specks left out."""
+    return _opened(_off_marks(level, made), _DISC)
 
 
 def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
@@ -284,56 +384,6 @@ def _opened(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
     import cv2
 
     return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)
-
-
-def like_face(looks: Looks, core: Mask) -> Light:
-    """Return how many spreads each look lies from that of the part's face, seen in its `core`."""
-    values = looks.look[core].astype(np.float64)
-    if len(values) < 20:  # nothing is known of it
-        return np.zeros(core.shape, np.float32)
-    middle = np.median(values, axis=0)
-    usual = 1.4826 * np.median(np.abs(values - middle), axis=0) + _ALWAYS
-    return np.asarray(largest(np.abs(looks.look - middle) / usual), np.float32)
-
-
-class Evened(NamedTuple):
-    """Looks of the face with its own light taken out, and how much clearer light is told then.
-
-    way : float, degrees
-        Of the marks that tell it.
-    """
-
-    looks: Looks
-    clearer: float
-    way: float = 0.0
-
-
-def like_a_shadow(looks: Looks, part: Mask) -> bool:
-    """Return whether a part's face could be ground in shadow: neutral, and darker than it."""
-    light, *colour = np.median(looks.look[part], axis=0).tolist() if part.any() else (0.0, 1.0)
-    return bool(_DARKEST < light < _LIGHTEST and float(np.hypot(*colour)) <= _NEUTRAL)
-
-
-def evened(looks: Looks, core: Mask, mm: float, marked: bool = True) -> Evened:
-    """Return looks with the light of the face, seen in its `core`, taken out: slow or in marks.
-
-    `marked`: marks are looked for; where the face is like no shadow its edges are clear without.
-    """
-    if core.sum() < _LEAST_CORE:
-        return Evened(looks, 1.0)
-    level = looks.look[..., 0]
-    light = ground_light(level, core, one_sided=False)
-    light = np.clip(light, light[core].min(), light[core].max())
-    clearer, way = 1.0, 0.0
-    seen = marks(level, light, core, mm) if marked else None
-    if seen is not None:
-        usual = 1.4826 * float(np.median(np.abs(level - light)[core]))
-        clearer = float(np.clip(usual / max(seen.spread, 1e-6), 1.0, _CLEAREST))
-        light = np.where(np.isfinite(seen.light), seen.light, light)
-        way = seen.way
-    look = looks.look.copy()
-    look[..., 0] = (level - light) * clearer + np.float32(np.median(light[core]))
-    return Evened(looks._replace(look=look), clearer, way)
 
 
 def _leaning(

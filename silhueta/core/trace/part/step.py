@@ -40,7 +40,7 @@ from silhueta.core.trace.part.ring import closed_path
 STEP = 0.5  # px between places on a profile
 REACH = 7.0  # px past the top, inwards, and past the foot, outwards, that a profile reaches
 WIDEST = 12.0  # px of wall with a foot that is looked at; past it the top alone tells
-_FAR = 2.5  # px from the ring within which the top is sought
+NEAR, FAR = 2.5, 4.0  # px from the ring within which the top is sought; where that is less sure
 _GRID = 0.25  # px
 _TAPER = 2.0  # px over which what lies beside the edge counts less and less
 _WIDE_GRID, _HIDDEN_GRID = 0.5, 2.0  # px of wall, and of hidden ground, between two models
@@ -50,7 +50,7 @@ _UNTOLD, _SLOPE = 0.6, 6.0  # weight of that, and of a ground without a slope, i
 _AROUND, _SURELY = 0.9, 0.3  # of the ground's light, that comes from all round; weight of that
 _PENUMBRA = 0.5  # of the width of a strip, over which it ends
 _FINE, _TAIL = 0.125, 4.0  # px between places where that light is worked out; blurs beyond the ends
-_STRIPS = 0.0, 2.5, 4.0, 6.0  # px of shadow between part and ground
+_STRIPS = 0.0, 2.5, 4.0, 6.0, 10.0  # px of shadow between part and ground
 _LARGE = 200  # points of a ring, from which a strip can be told from the ground in a hole
 _BESIDE = 3.0  # px of wall, under which a strip is looked for
 _WORTH = 0.015  # of what is explained without a strip, that one must explain beyond it
@@ -66,10 +66,13 @@ class Beside(NamedTuple):
 
     high : float, px
         How high they are; 0: not known.
+    far : float, px
+        From the ring, within which the top is sought.
     """
 
     lit: bool = False
     high: float = 0.0
+    far: float = NEAR
 
 
 _DARK = Beside()
@@ -107,7 +110,7 @@ def fitted(seen: Floats, wide: Floats, blur: float, walls: Beside = _DARK) -> Fi
     """
     from scipy.ndimage import gaussian_filter1d
 
-    trials = _trials()
+    trials = _trials(walls.far)
     gains = _gains(seen, wide, blur, _STRIPS if len(seen) > _LARGE else _STRIPS[:1], walls)
     bare = gains[0].max(1, keepdims=True)
     for i in range(1, len(gains)):  # a strip must explain more than unusual blur would
@@ -135,8 +138,8 @@ def blur_of(seen: Floats, wide: Floats, walls: Beside = _DARK) -> float:
     return float(np.quantile(np.array(_BLURS)[np.argmax(best, axis=0)], _SHARPER, method="nearest"))
 
 
-def _trials() -> Floats:
-    return np.arange(-_FAR, _FAR + _GRID / 2, _GRID)
+def _trials(far: float) -> Floats:
+    return np.arange(-far, far + _GRID / 2, _GRID)
 
 
 def _gains(
@@ -146,7 +149,7 @@ def _gains(
 
     No number where there is a wall instead.
     """
-    trials = _trials()
+    trials = _trials(walls.far)
     gains = np.full((len(strips), len(seen), len(trials)), -np.inf)
     told = np.where(wide > WIDEST, 0.0, np.maximum(wide, -WIDEST))
     grid = np.where(told < 0, _HIDDEN_GRID, _WIDE_GRID)
@@ -196,7 +199,7 @@ def _all_models(
     """
     from scipy.special import ndtr
 
-    wall, top = max(wides[0], 0.0), _trials()[:, None]
+    wall, top = max(wides[0], 0.0), _trials(walls.far)[:, None]
     inner, foot = (ndtr((at - edge) / blur) for edge in (top, top + wall))
     if walls.high > 0:
         ground = _shone_on(at, top, wides, blur, walls.high)

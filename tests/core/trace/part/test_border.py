@@ -169,3 +169,31 @@ def test_where_looks_are_alike_only_a_sharp_edge_counts():
     found = border(rough(wobble=1.5), alike)
     assert far(found).mean() == pytest.approx(RADIUS, abs=0.3)
     assert np.quantile(np.abs(far(found) - RADIUS), 0.9) < 1.0
+
+
+def test_a_dark_line_between_a_face_and_ground_as_light_is_past_the_edge():
+    part = covers()
+    out = np.hypot(X - MIDDLE[0], Y - MIDDLE[1]) - RADIUS
+    light = np.where(part, 0.335, np.clip(0.24 + 0.03 * out, 0, 0.7))  # the face's light 3 px out
+    alike = sight(light, part)._replace(alike=True, leaning=np.zeros(SHAPE, np.float32))
+    for start in (-2.0, 2.0):
+        ring = border(rough(RADIUS + start, wobble=0.5), alike)
+        assert np.quantile(np.abs(far(ring) - RADIUS), 0.95) < 1.0  # the far side is 5 px out
+
+
+def test_an_edge_of_a_mark_on_the_face_is_none_where_marks_are_known():
+    part = covers()
+    out = np.hypot(X - MIDDLE[0], Y - MIDDLE[1]) - RADIUS
+    band = (out > -7) & (out < 0) & (MIDDLE[0] < X)  # a dark mark along the edge
+    light = np.where(part, np.where(band, 0.22, 0.30), 0.18)
+    alike = sight(light, part)._replace(alike=True, leaning=np.zeros(SHAPE, np.float32))
+    share = cv2.resize(band.astype(np.float32), SHAPE[::-1], interpolation=cv2.INTER_AREA)
+    marks = np.log(0.22 / 0.30) * gaussian_filter(share, 0.8)
+    ring = border(rough(RADIUS - 3.0, wobble=0.5), alike._replace(marks=marks.astype(np.float32)))
+    assert np.quantile(far(ring) - RADIUS, 0.05) > -1.5
+    known = alike._replace(marks=marks.astype(np.float32))
+    inner = MIDDLE + (RADIUS - 7.0) * WAY[np.abs(TURN) < 1.2]
+    outward = WAY[np.abs(TURN) < 1.2]
+    assert np.median(sharpness_at(inner, outward, known)) < 0.4 * np.median(
+        sharpness_at(inner, outward, alike)
+    )
