@@ -40,6 +40,7 @@ from silhueta.core.words import Words
 DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
+_ALIKE_EDGE_PX = 0.35  # the same of a part whose face is like its shadow; on rendered photos
 _OPEN_WALL = 0.27  # of its width: that lies within two uncertainties of a size
 # mm a px from which shadows hide edges, and by how many of those beyond it; on the rendered photos
 _COARSE_MM, _HIDDEN = 0.15, 1.0
@@ -108,6 +109,8 @@ class TraceStamp:
         Width of wall that looks like the face and may be some of it; 0: none.
     lean : Lean or None
         How the camera leaned, where datums do not tell and the picture does.
+    alike : bool
+        Whether the part's face is like its shadow, so that edges are told less closely.
 
     """
 
@@ -127,16 +130,19 @@ class TraceStamp:
     along_mm: float = 0.0
     wall_mm: float = 0.0
     lean: Lean | None = None
+    alike: bool = False
 
     @property
     def whole_mm(self) -> float:
         """Standard uncertainty of where a whole edge lies, mm, that its noise does not tell.
 
         Of a part in a photo: what lens blur, stray light and broken edges hide, as on the rendered
-        photos of docs/figures.md. Also a wall that may be face, and what a coarse picture hides.
+        photos of docs/figures.md; more where its face is like its shadow. Also a wall that may be
+        face, and what a coarse picture hides.
         """
         part = self.inputs.settings.mode == "part"
-        edge = (_PART_EDGE_PX if part else _DRAWN_EDGE_PX) * self.mm_per_px
+        seen = _ALIKE_EDGE_PX if self.alike else _PART_EDGE_PX
+        edge = (seen if part else _DRAWN_EDGE_PX) * self.mm_per_px
         return math.hypot(edge, _OPEN_WALL * self.wall_mm, self.hidden_mm)
 
     @property

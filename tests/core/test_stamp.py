@@ -9,9 +9,9 @@ from silhueta.core.job import Inputs, TraceStamp
 from silhueta.core.trace_settings import TraceSettings
 
 
-def stamp(pixel, optics, mode="part", wall=0.0):
+def stamp(pixel, optics, mode="part", wall=0.0, alike=False):
     inputs = Inputs((), TraceSettings(mode=mode), optics, ())
-    return TraceStamp(inputs, pixel, 128.0, 0, 0.1, wall_mm=wall)
+    return TraceStamp(inputs, pixel, 128.0, 0, 0.1, wall_mm=wall, alike=alike)
 
 
 def test_coarse_pixels_hide_the_edge_of_what_is_thick_and_of_nothing_else():
@@ -30,3 +30,10 @@ def test_a_wall_that_may_be_face_lies_within_two_uncertainties_of_a_size():
     whole = stamp(0.1, Optics(3.0), wall=1.0).whole_mm
     # two opposite edges, and a box that reaches to what lies farthest out
     assert 2 * math.sqrt(2) * 4 / 3 * whole == pytest.approx(1.0, rel=0.03)
+
+
+def test_a_face_like_its_shadow_is_told_less_closely_and_only_as_a_part():
+    thick = Optics(3.0)
+    assert stamp(0.12, thick, alike=True).whole_mm > 2 * stamp(0.12, thick).whole_mm
+    other = stamp(0.12, thick, "threshold", alike=True).whole_mm
+    assert other == stamp(0.12, thick, "threshold").whole_mm

@@ -119,12 +119,12 @@ def trace_job(
     )
     done = _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
     stamp = done.job.traced
-    if stamp is None or not (prepared.doubts or prepared.wall):
+    if stamp is None or not (prepared.doubts or prepared.wall or prepared.alike):
         return done
     places = traced.scale.to_mm(np.array([d.place for d in prepared.doubts]).reshape(-1, 2))
     pairs = zip(places.tolist(), prepared.doubts, strict=True)
     doubts = tuple((x, y, doubt.text) for (x, y), doubt in pairs)
-    told = replace(stamp, doubts=doubts, wall_mm=prepared.wall * size)
+    told = replace(stamp, doubts=doubts, wall_mm=prepared.wall * size, alike=prepared.alike)
     return done._replace(job=replace(done.job, traced=told))
 
 

@@ -49,6 +49,8 @@ class Prepared:
         What may be wrong with it.
     wall : float, px
         Width of wall that may be face; 0: none.
+    alike : bool
+        Whether the part's face is like its shadow.
 
     """
 
@@ -57,6 +59,7 @@ class Prepared:
     contours: PixelContours | None = None
     doubts: tuple[Doubt, ...] = ()
     wall: float = 0.0
+    alike: bool = False
 
 
 def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
@@ -165,7 +168,7 @@ def prepare_part(
     if job.trace.invert:
         shown = np.uint8(255) - shown
     made = replace(rectified.picture, grey=shown)
-    return Prepared(made, None, found.contours, found.doubts, found.wall)
+    return Prepared(made, None, found.contours, found.doubts, found.wall, found.alike)
 
 
 def painted(found: PixelContours, shape: tuple[int, ...]) -> NDArray[np.uint8]:

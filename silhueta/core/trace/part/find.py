@@ -75,12 +75,15 @@ class FoundPart(NamedTuple):
         Places that may be holes and were left out.
     wall : float, px
         Width of wall that may be face (`open_wall`); 0: none.
+    alike : bool
+        Whether its face is like its shadow, or brushed so that marks told it.
     """
 
     contours: PixelContours
     cost: float
     doubts: tuple[Doubt, ...]
     wall: float = 0.0
+    alike: bool = False
 
 
 class _Near(NamedTuple):
@@ -143,7 +146,8 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
         )
     work.step(0.7)
     found, doubts, wall = _edges(near, scene, least_mm2, work)
-    return FoundPart(found, best.cost, doubts, wall)
+    alike = near.alike or near.made.marks is not None
+    return FoundPart(found, best.cost, doubts, wall, alike)
 
 
 def _holes(part: Mask, least: float) -> int:

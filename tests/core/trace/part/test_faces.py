@@ -39,10 +39,10 @@ def area(ring):
 
 
 def found(scene):
-    """The areas of what is found, smallest first, px², and the doubts."""
+    """The areas of what is found, smallest first, px², the doubts, and whether it looks alike."""
     got = find_part(scene)
     rings = [got.contours.contour(i) for i in range(len(got.contours))]
-    return sorted(area(ring) for ring in rings), got.doubts
+    return sorted(area(ring) for ring in rings), got.doubts, got.alike
 
 
 def brushed():
@@ -61,8 +61,9 @@ def test_a_slot_along_the_marks_of_a_brushed_face_is_as_wide_as_it_is():
     shade = gaussian_filter(np.roll(part, (7, 5), (0, 1)).astype(float), 5.0) * ~part
     ground = 0.72 * (1 - 0.8 * shade)
     scene = picture(np.repeat(brushed()[..., None], 3, 2), ground[..., None], part)
-    areas, doubts = found(scene)
+    areas, doubts, alike = found(scene)
     assert not doubts
+    assert alike  # and so it is told less closely
     assert areas == pytest.approx([hole.sum(), PLATE.sum()], rel=0.02)
 
 
@@ -73,8 +74,9 @@ def test_a_hole_in_another_things_shadow_on_a_coloured_face_is_found(share):
     lit = 1 - (1 - share) * gaussian_filter((X + 0.3 * Y > 640).astype(float), 6.0)
     face = BROWN * np.exp(0.08 * np.random.default_rng(2).normal(size=Y.shape))[..., None]
     scene = picture(face * lit[..., None], 0.75 * lit[..., None] * np.ones(3), part)
-    areas, doubts = found(scene)
+    areas, doubts, alike = found(scene)
     assert not doubts
+    assert not alike
     assert areas == pytest.approx([one.sum(), other.sum(), PLATE.sum()], rel=0.03)
 
 
