@@ -52,10 +52,8 @@ _STEP = 0.5  # px between places on a profile
 _FIRST, _SECOND = 1.3, 0.45  # mm on each side in which the edge is sought, first and again
 _CLOSE = 0.7  # mm, the first where edges told the part already
 _CALM = 0.9, 0.35  # mm over which the ring is smoothed before that
-_ALIKE_CALM, _ALIKE_BEND = (
-    2.0,
-    5.0,
-)  # times that, and cost as `_BEND`, where face and shadow look alike
+# times that, and cost as `_BEND`, where face and shadow look alike
+_ALIKE_CALM, _ALIKE_BEND = 2.0, 5.0
 _SHORT = 0.3  # px short of the farthest place that is looked at, that the measured edge must be
 _LAST_CALM = 12.0  # px over which the ring is smoothed before the edge is measured
 _BEND = 1.6  # cost of moving by one place from point to point
@@ -348,7 +346,8 @@ def _levels(ring: Floats, outward: Floats, offsets: Floats, sight: Sight) -> Lig
 def sharpness_at(ring: Floats, outward: Floats, sight: Sight) -> Floats:
     """Return the sharp step of the logarithm of light within a pixel of each point, (N,).
 
-    Of the light averaged along the ring, so that brush marks across it do not count.
+    Of the logarithm of light averaged along the ring, so that brush marks across it do not count;
+    known marks are taken out.
     """
     offsets = np.arange(-6.0, 6.5, 0.5)
     seen = _averaged(_levels(ring, outward, offsets, sight).astype(np.float64))

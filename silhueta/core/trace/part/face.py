@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from silhueta.core.trace.part.brushed import marks
-from silhueta.core.trace.part.looks import Light, Looks, Mask, ground_light, largest
+from silhueta.core.trace.part.looks import Light, Looks, Mask, disc, ground_light, largest
 
 OTHER_COLOUR = 0.15  # difference from the face's colour from which something is of another
 LEAST_CORE = 500  # px of the face that its light is told from
@@ -130,10 +130,7 @@ def relit(own: Evened, core: Mask, ground: Mask, mm: float) -> Evened:
     usual = 1.4826 * np.median(np.abs(face[:, 0] - light)) + _ALWAYS[0]
     dark = (same & (look[..., 0] < light - usual)).astype(np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    wide, corner = (
-        np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
-        for side in (round(_WIDE_MM / mm) | 1, round(_CORNER_MM / mm) | 1)
-    )
+    wide, corner = disc(_WIDE_MM / mm), disc(_CORNER_MM / mm)
     shadow = (cv2.dilate(cv2.morphologyEx(dark, cv2.MORPH_OPEN, wide), corner) > 0) & (dark > 0)
     lit = look.copy()
     lit[..., 0][shadow] = light

@@ -325,7 +325,8 @@ def _faint(made: Finer, kept: list[Floats], sight: Sight) -> tuple[Doubt, ...]:
         middle = float(columns.mean()) / sight.factor, float(rows.mean()) / sight.factor
         return (Doubt(middle, _ALIKE),)
     # by the light as it is a mark may pass for an edge; without marks, where those are misjudged
-    runs = [[blunt_run(ring, one) for one in (sight, sight._replace(marks=None))] for ring in kept]
+    readings = (sight,) if made.marks is None else (sight, sight._replace(marks=None))
+    runs = [[blunt_run(ring, one) for one in readings] for ring in kept]
     longest, place = max(max(both) if hardly else min(both) for both in runs)
     return (Doubt(place, _ALIKE),) if longest > _BLUNT_MM else ()
 

@@ -34,6 +34,7 @@ from silhueta.core.trace.part.looks import (
     Looks,
     Mask,
     Seen,
+    disc,
     filled_in,
 )
 from silhueta.core.work import Work
@@ -56,14 +57,11 @@ _CORE_MM = 2.0
 _LIGHT_MM = 1.5  # inside of the rough mask by this much: tells the face's light
 _PERHAPS_MM = 0.4  # the same, where nothing else does
 _AGAIN = 4  # times that marks are told from nearer
-_CLEAR_MM, _BESIDE_MM = (
-    0.2,
-    0.3,
-)  # then inside of what was told, and outside of the rough mask at most
+# then inside of what was told, and outside of the rough mask at most
+_CLEAR_MM, _BESIDE_MM = 0.2, 0.3
 _NEAR_MM = 8.0  # outside of the rough mask, that is looked at
 _FRINGE_MM, _HANGS = 0.75, 0.5  # half width of a shadow's end; share of it that is beside the odd
-# what is narrower is a speck
-_DISC = np.array([[0, 0, 1, 0, 0], *[[1, 1, 1, 1, 1]] * 3, [0, 0, 1, 0, 0]], np.uint8)
+_SPECK_PX = 5  # width of what is odd at least
 _LINE_MM = 1.1  # width of a hole or bay along the marks that may be one
 _OFF, _LEAST_OFF = 5.0, 0.15  # spreads, and of the logarithm of light, off the marks: no face
 _OUT_MM = 0.4  # outside of the rough mask by this much: not part of it
@@ -116,6 +114,16 @@ class _Rough(NamedTuple):
     prior: Light
     inked: Mask | None
     scraped: Mask | None
+
+    @property
+    def near(self) -> Mask:
+        """What is looked at, (H, W)."""
+        return np.asarray(self.outside < _NEAR_MM)
+
+    @property
+    def ground(self) -> Mask:
+        """Bare ground near the part, (H, W)."""
+        return ~self.looks.unlike & self.seen.domain & self.near
 
 
 class _Leant(NamedTuple):
@@ -171,14 +179,14 @@ def _by_light(rough: _Rough, work: Work) -> tuple[_Leant, Evened]:
     seen, looks, inside = rough.seen, rough.looks, rough.inside
     deepest = 0.5 * float(inside.max())
     likely, lit = ((inside > min(mm, deepest)) & looks.unlike for mm in (_CORE_MM, _LIGHT_MM))
-    ground = ~looks.unlike & seen.domain & (rough.outside < _NEAR_MM)
-    perhaps = (_away(~_closed(rough.part, seen.mm), seen.mm) > _PERHAPS_MM) & looks.unlike
     own = evened(looks, lit, seen.mm, like_a_shadow(looks, rough.part))
-    own = relit(own, likely, ground, seen.mm)
+    own = relit(own, likely, rough.ground, seen.mm)
     got = _leant(rough, own, likely)
-    times = _AGAIN if own.clearer > 1.0 else 0
-    for time in range(times):
-        work.step((time + 1) / (times + 1))
+    if own.clearer <= 1.0:  # there are no marks
+        return got, own
+    perhaps = (_away(~_closed(rough.part, seen.mm), seen.mm) > _PERHAPS_MM) & looks.unlike
+    for time in range(_AGAIN):
+        work.step((time + 1) / (_AGAIN + 1))
         told = got.made & ~_odd(_level(own), got.made)
         core = (_away(~told, seen.mm) > _CLEAR_MM) & (rough.outside < _BESIDE_MM) & looks.unlike
         if core.sum() < LEAST_CORE:
@@ -205,12 +213,11 @@ def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
     strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
     prior[strange & (inside > 0)] = -_AGAINST
-    ground = ~looks.unlike & seen.domain & (outside < _NEAR_MM)
     made = part & ~strange & looks.unlike
     bare = calmed = np.zeros(part.shape, np.float32)
     bins = _bins(looks, seen, made)
     face_bins = _bins(looks_face, seen, made)
-    near = outside < _NEAR_MM
+    near, ground = rough.near, rough.ground
     for _ in range(_TURNS):
         core = made & looks.unlike & ~strange
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
@@ -246,7 +253,7 @@ def _whole_holes(
     opened = made & ~whole
     left_out: list[tuple[float, float, float]] = []
     if own.clearer > 1.0:
-        whole, left_out = without_marks(~_opened(~whole, _DISC), before, mm)
+        whole, left_out = without_marks(~_opened(~whole, disc(_SPECK_PX)), before, mm)
     return whole, opened, left_out
 
 
@@ -262,9 +269,8 @@ def _closed(part: Mask, mm: float) -> Mask:
     """Return a part without cracks as narrow as a mark."""
     import cv2
 
-    side = round(_LINE_MM / mm) | 1
-    disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
-    return np.asarray(cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, disc) > 0)
+    shape = disc(_LINE_MM / mm)
+    return np.asarray(cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, shape) > 0)
 
 
 def _away(mask: Mask, mm: float) -> Light:
@@ -276,7 +282,7 @@ def _away(mask: Mask, mm: float) -> Light:
 
 def _odd(level: Light, made: Mask) -> Mask:
     """Return what differs from the marks of the face beside it, specks left out."""
-    return _opened(_off_marks(level, made), _DISC)
+    return _opened(_off_marks(level, made), disc(_SPECK_PX))
 
 
 def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
@@ -285,15 +291,14 @@ def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
     from scipy.ndimage import mean
 
     left = made & ~odd
-    side = 2 * round(_FRINGE_MM / mm) + 1
-    disc = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(_opened(left, disc).astype(np.uint8))
+    shape = disc(2 * round(_FRINGE_MM / mm))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(_opened(left, shape).astype(np.uint8))
     if len(stats) == 1:
         return left
     core = (labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())).astype(np.uint8)
-    loose = left & (cv2.dilate(core, disc) == 0)
+    loose = left & (cv2.dilate(core, shape) == 0)
     count, labels = cv2.connectedComponents(loose.astype(np.uint8))
-    beyond = cv2.dilate(odd.astype(np.uint8), disc) > 0
+    beyond = cv2.dilate(odd.astype(np.uint8), shape) > 0
     share = mean(beyond, np.asarray(labels, np.int32), np.arange(count))
     return np.asarray(left & ~(loose & (share > _HANGS)[labels]))
 

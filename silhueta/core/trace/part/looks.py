@@ -112,6 +112,14 @@ def log_light(light: Light) -> Light:
     return np.asarray(np.log(product) / 3, np.float32)
 
 
+def disc(side: float) -> NDArray[np.uint8]:
+    """Return a disc so many px wide, made odd, for morphology."""
+    import cv2
+
+    wide = round(side) | 1
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide)), np.uint8)
+
+
 def smaller(light: Light, shape: tuple[int, ...]) -> Light:
     """Return light (H, W, 3) averaged down to a picture of that shape (h, w)."""
     import cv2
