@@ -17,6 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.trace.part.bins import MOST, bins_of, leaning_of
 from silhueta.core.trace.part.brushed import across
 from silhueta.core.trace.part.convex import convex, round_spots, without_marks
 from silhueta.core.trace.part.face import (
@@ -37,18 +38,13 @@ from silhueta.core.trace.part.looks import (
     disc,
     filled_in,
 )
+from silhueta.core.trace.part.tint import Tint, left_out, tint_of
 from silhueta.core.work import Work
 
 _TURNS = 2
-_PER_LOG, _PER_COLOUR, _PER_GRAIN = 15.0, 18.0, 2.2  # bins
-_BINS = (64, 64, 16)
-_SPREAD = (1.5, 1.5, 1.0)  # bins over which a look counts for its neighbours
-_RARE = 2e-5
-_MOST = 4.0  # that one pixel leans
 _PRIOR, _FAR_MM = 1.0, 1.5  # leaning a mm inside the rough mask, and how far that grows
 _DEEP_MM, _DEEP = 3.0, 1.0  # this far inside the rough mask, more
 _TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
-_LINES_MM, _LINES_PX = 1.3, 6  # mm that the grain of a line is narrower than; px it must be seen in
 _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
 _KNOWN = 0.03  # share of a hole that was opened, from which its bands are no webs
@@ -71,6 +67,7 @@ _LEAST_HOLE, _LARGE_HOLE = 1.2, 150.0  # mm²
 _CORE_CALM_MM = 0.35
 _CLEARLY = -1.5  # leaning in a hole
 _THROWN = 1.0  # leaning against the part where a shadow is thrown
+_GIVEN_BACK = 2.0  # leaning of what has the face's tint
 
 
 class Finer(NamedTuple):
@@ -120,6 +117,13 @@ class _Rough(NamedTuple):
         """What is looked at, (H, W)."""
         return np.asarray(self.outside < _NEAR_MM)
 
+    def by_part(self, part: Mask) -> _Rough:
+        """Return the same for another part."""
+        inside, outside = _away(~part, self.seen.mm), _away(part, self.seen.mm)
+        prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
+        prior[inside > _DEEP_MM] += _DEEP
+        return self._replace(part=part, inside=inside, outside=outside, prior=prior)
+
     @property
     def ground(self) -> Mask:
         """Bare ground near the part, (H, W)."""
@@ -127,12 +131,17 @@ class _Rough(NamedTuple):
 
 
 class _Leant(NamedTuple):
-    """The part (H, W) as each place leans, that leaning, calmed, and how strange its look is."""
+    """The part (H, W) as each place leans, that leaning, calmed, and how strange its look is.
+
+    tint : Tint, or None
+        What told it, too, where there are marks.
+    """
 
     made: Mask
     leaning: Light
     calmed: Light
     strange: Light
+    tint: Tint | None
 
 
 def finer(
@@ -158,11 +167,9 @@ def finer(
 
     """
     work = work or Work()
-    inside, outside = _away(~part, seen.mm), _away(part, seen.mm)
-    prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
-    prior[inside > _DEEP_MM] += _DEEP
-    prior[shadow & (looks.shade | looks.deep)] -= _THROWN
-    rough = _Rough(seen, looks, part, inside, outside, prior, inked, scraped)
+    none = np.zeros(part.shape, np.float32)
+    rough = _Rough(seen, looks, part, none, none, none, inked, scraped).by_part(part)
+    rough.prior[shadow & (looks.shade | looks.deep)] -= _THROWN
     got, own = _by_light(rough, work)
     made = with_holes(got.made, Faced(got.leaning, got.strange), seen.mm)
     made, opened, left_out = _whole_holes(made, got.leaning, own, seen.mm)
@@ -193,6 +200,13 @@ def _by_light(rough: _Rough, work: Work) -> tuple[_Leant, Evened]:
             break
         own = evened(looks, core, seen.mm, perhaps=perhaps)
         got = _leant(rough, own, core)
+        more = left_out(got.tint, got.made, looks, seen) if got.tint is not None else got.made
+        if (more & ~got.made).any():
+            rough = rough.by_part(rough.part | more)
+            np.maximum(rough.prior, _GIVEN_BACK, out=rough.prior, where=more)
+            perhaps, core = perhaps | more, core | more
+            own = evened(looks, core, seen.mm, perhaps=perhaps)
+            got = _leant(rough, own, core)
     return got, own
 
 
@@ -212,28 +226,36 @@ def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
     other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > OTHER_COLOUR
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
     strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
+    looks_all, tint = looks, None
+    if own.clearer > 1.0:  # light alone hardly tells a face in marks from its shadow
+        tint = tint_of(looks, likely, seen.mm)
+    if tint is not None:
+        strange |= tint.other(seen.mm) & (inside > 0)
+        looks_all, looks_face = looks.tinted(tint.colour), looks_face.tinted(tint.colour)
     prior[strange & (inside > 0)] = -_AGAINST
     made = part & ~strange & looks.unlike
     bare = calmed = np.zeros(part.shape, np.float32)
-    bins = _bins(looks, seen, made)
-    face_bins = _bins(looks_face, seen, made)
+    bins = bins_of(looks_all, seen, made)
+    face_bins = bins_of(looks_face, seen, made)
     near, ground = rough.near, rough.ground
     for _ in range(_TURNS):
         core = made & looks.unlike & ~strange
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
-        bare = _leaning(face_bins, core, bins, (ground, rest)) + np.float32(np.log(clearer))
+        bare = leaning_of(face_bins, core, bins, (ground, rest)) + np.float32(np.log(clearer))
         bare[~looks.unlike & seen.domain] -= 1.0
-        bare = np.clip(bare, -_MOST, _MOST)
-        leaning = np.clip(bare + prior, -_MOST, _MOST)
-        for hint, value in ((inked, _MOST), (scraped, -_MOST)):
+        if tint is not None:
+            bare -= np.where(looks.unlike, tint.against, np.float32(0.0))
+        bare = np.clip(bare, -MOST, MOST)
+        leaning = np.clip(bare + prior, -MOST, MOST)
+        for hint, value in ((inked, MOST), (scraped, -MOST)):
             if hint is not None:
                 bare[hint] = leaning[hint] = value
-        leaning[~seen.domain | ~near] = -_MOST
+        leaning[~seen.domain | ~near] = -MOST
         wide = float(np.clip(_CALM_MM / seen.mm, 0.8, 2.0))
         calmed = np.asarray(cv2.GaussianBlur(leaning.astype(np.float32), (0, 0), wide), np.float32)
         made = _without_specks(calmed > 0, bare.astype(np.float32), seen.mm)
     bare = np.asarray(bare, np.float32)
-    return _Leant(made, bare, calmed, strange_by)
+    return _Leant(made, bare, calmed, strange_by, tint)
 
 
 def _whole_holes(
@@ -389,52 +411,3 @@ def _opened(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
     import cv2
 
     return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)
-
-
-def _leaning(
-    own: NDArray[np.int32], face: Mask, bins: NDArray[np.int32], others: tuple[Mask, ...]
-) -> Light:
-    """Return the logarithm of how much more often each look is the face's than the others'.
-
-    `own`: looks by the light on the face, for how often they are the face's.
-    """
-    size = int(np.prod(_BINS))
-    share = _often(own[face], size)
-    against = [_often(bins[other], size) for other in others if other.sum() > 30]
-    if not against:
-        return np.full(bins.shape, _MOST, np.float32)
-    table = np.log(share + _RARE)
-    against_table = np.log(np.max(against, axis=0) + _RARE)
-    return np.asarray(table[own] - against_table[bins], np.float32)
-
-
-def _often(bins: NDArray[np.int32], size: int) -> NDArray[np.float64]:
-    from scipy.ndimage import gaussian_filter
-
-    counts = np.bincount(bins, minlength=size).astype(np.float64).reshape(_BINS)
-    smooth = np.asarray(gaussian_filter(counts, _SPREAD, mode="nearest"))
-    return smooth.ravel() / max(float(smooth.sum()), 1.0)
-
-
-def _bins(looks: Looks, seen: Seen, part: Mask) -> NDArray[np.int32]:
-    """Return which bin of light, of the colour that parts most from the ground, and of grain.
-
-    Of the grain of surfaces: lines between them, such as the part's edge, would seem strange.
-    """
-    import cv2
-
-    look = looks.look
-    way = look[..., 1:][part].mean(0) if part.any() else np.zeros(2)
-    length = float(np.hypot(*way))
-    if length < 0.15:
-        way, length = np.array([1.0, -1.0]), float(np.sqrt(2.0))
-    colour = look[..., 1:] @ (way / length).astype(np.float32)
-    grain = seen.grain
-    side = int(_LINES_MM / seen.mm)
-    if side >= _LINES_PX:  # else webs are no wider
-        square = np.ones((side | 1, side | 1), np.uint8)
-        grain = np.asarray(cv2.morphologyEx(grain, cv2.MORPH_OPEN, square), np.float32)
-    rough = np.log2(np.maximum(grain, 1e-6) / max(float(np.median(grain)), 1e-6))
-    planes = (_PER_LOG * (look[..., 0] + 3.4), 32 + _PER_COLOUR * colour, 6 + _PER_GRAIN * rough)
-    at = [np.clip(p, 0, n - 1).astype(np.int32) for p, n in zip(planes, _BINS, strict=True)]
-    return np.asarray((at[0] * _BINS[1] + at[1]) * _BINS[2] + at[2], np.int32)

@@ -95,6 +95,10 @@ class Looks(NamedTuple):
     shade: Mask
     deep: Mask
 
+    def tinted(self, colour: Light) -> Looks:
+        """Return the same with another colour (H, W, 2)."""
+        return self._replace(look=np.dstack([self.look[..., 0], colour]))
+
 
 def colours_of(light: Light) -> Light:
     """Return the shares of red and blue in the light (..., 3), weighted, as (..., 2)."""
