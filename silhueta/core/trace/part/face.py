@@ -21,7 +21,7 @@ LEAST_CORE = 500  # px of the face that its light is told from
 _DARKEST, _LIGHTEST, _NEUTRAL = -1.6, -0.1, 0.2  # look of a face that may be taken for shadow
 _CLEAREST = 3.0  # by which light is told more finely along marks
 _ALWAYS = np.array([0.12, 0.05, 0.05])  # spread of a face's look that is always allowed
-_COLOURED = 0.3  # difference from the ground's colour from which a face is known by its own
+COLOURED = 0.3  # difference from the ground's colour from which a face is known by its own
 # times the face's colour that it may be in a shadow; how far beside its way
 _PALER, _ASIDE = (0.6, 1.4), 0.15
 _ALSO_GROUND = 0.02  # share of the ground that may look so
@@ -95,6 +95,16 @@ def evened(
     return Evened(new, clearer, seen.way, np.asarray(light - slow, np.float32))
 
 
+def same_way(seen: Light, colour: list[float]) -> Mask:
+    """Return which colours (..., 2) are a face's, or that in another thing's shadow."""
+    long = float(np.hypot(colour[0], colour[1]))
+    way = np.array(colour, np.float32) / np.float32(long)
+    along = seen @ way / np.float32(long)
+    aside = np.abs(seen @ np.array([-way[1], way[0]]))
+    least, most = _PALER
+    return np.asarray((along > least) & (along < most) & (aside < _ASIDE))
+
+
 def relit(own: Evened, core: Mask, ground: Mask, mm: float) -> Evened:
     """Return looks with a coloured face as light in another thing's shadow as it is elsewhere.
 
@@ -116,18 +126,13 @@ def relit(own: Evened, core: Mask, ground: Mask, mm: float) -> Evened:
     if core.sum() < LEAST_CORE:
         return own
     face = look[core]
-    light, *colour = np.median(face, axis=0)
-    long = float(np.hypot(*colour))
-    if long < _COLOURED:
+    light, *colour = np.median(face, axis=0).tolist()
+    if float(np.hypot(colour[0], colour[1])) < COLOURED:
         return own
-    way = np.array(colour, np.float32) / np.float32(long)
-    along = look[..., 1:] @ way / np.float32(long)
-    aside = np.abs(look[..., 1:] @ np.array([-way[1], way[0]]))
-    least, most = _PALER
-    same = (along > least) & (along < most) & (aside < _ASIDE)
+    same = same_way(look[..., 1:], colour)
     if ground.any() and same[ground].mean() > _ALSO_GROUND:
         return own
-    usual = 1.4826 * np.median(np.abs(face[:, 0] - light)) + _ALWAYS[0]
+    usual = 1.4826 * float(np.median(np.abs(face[:, 0] - light))) + float(_ALWAYS[0])
     dark = (same & (look[..., 0] < light - usual)).astype(np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     wide, corner = disc(_WIDE_MM / mm), disc(_CORNER_MM / mm)

@@ -67,6 +67,8 @@ _LEAST_HOLE, _LARGE_HOLE = 1.2, 150.0  # mm²
 _CORE_CALM_MM = 0.35
 _CLEARLY = -1.5  # leaning in a hole
 _THROWN = 1.0  # leaning against the part where a shadow is thrown
+_OUTER_MM = 3.0
+_BY_TINT = 1.5  # leaning against the face, up to which its tint alone speaks
 _GIVEN_BACK = 2.0  # leaning of what has the face's tint
 
 
@@ -134,7 +136,7 @@ class _Leant(NamedTuple):
     """The part (H, W) as each place leans, that leaning, calmed, and how strange its look is.
 
     tint : Tint, or None
-        What told it, too, where there are marks.
+        What told it, too.
     """
 
     made: Mask
@@ -226,11 +228,12 @@ def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
     other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > OTHER_COLOUR
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
     strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
-    looks_all, tint = looks, None
-    if own.clearer > 1.0:  # light alone hardly tells a face in marks from its shadow
-        tint = tint_of(looks, likely, seen.mm)
+    looks_all, against = looks, np.zeros(part.shape, np.float32)
+    tint = tint_of(looks, likely, seen.mm, own.clearer > 1.0)
     if tint is not None:
-        strange |= tint.other(seen.mm) & (inside > 0)
+        told = looks.unlike if clearer > 1.0 else looks.unlike & _outermost(part, seen.mm)
+        strange |= tint.other(seen.mm) & (inside > 0) & told
+        against = np.where(told, tint.against(seen.mm), np.float32(0.0))
         looks_all, looks_face = looks.tinted(tint.colour), looks_face.tinted(tint.colour)
     prior[strange & (inside > 0)] = -_AGAINST
     made = part & ~strange & looks.unlike
@@ -243,8 +246,7 @@ def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
         rest = looks.unlike & ~core & near & ((outside > _OUT_MM) | strange)
         bare = leaning_of(face_bins, core, bins, (ground, rest)) + np.float32(np.log(clearer))
         bare[~looks.unlike & seen.domain] -= 1.0
-        if tint is not None:
-            bare -= np.where(looks.unlike, tint.against, np.float32(0.0))
+        bare = np.minimum(bare, np.maximum(bare - against, -_BY_TINT))
         bare = np.clip(bare, -MOST, MOST)
         leaning = np.clip(bare + prior, -MOST, MOST)
         for hint, value in ((inked, MOST), (scraped, -MOST)):
@@ -300,6 +302,11 @@ def _away(mask: Mask, mm: float) -> Light:
     import cv2
 
     return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3) * mm)
+
+
+def _outermost(part: Mask, mm: float) -> Mask:
+    """Return what is outside of a part and not in its holes, and what is near that."""
+    return _away(filled_in(part) == 0, mm) < _OUTER_MM
 
 
 def _odd(level: Light, made: Mask) -> Mask:

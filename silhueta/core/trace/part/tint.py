@@ -8,7 +8,9 @@ Words used here
 Marks change the light of a metal face and hardly its colour. Shadow is of the ground's colour, lit
 by what bounces from the bench and from the sky; paper that shines through a hole stays paper. So
 where face and shadow are equally light, they mostly differ in tint, by far less than a pixel's own
-noise, and by several times the noise of a tenth of a mm².
+noise, and by several times the noise of a tenth of a mm². An evenly coloured face is told from grey
+shade at its foot in the same way, however dark that is; face in another thing's shadow is paler and
+still of its colour.
 """
 
 from __future__ import annotations
@@ -17,12 +19,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from silhueta.core.trace.part.face import LEAST_CORE
+from silhueta.core.trace.part.face import COLOURED, LEAST_CORE, same_way
 from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen, disc, ground_light
 
 _TINT_MM, _TINT_PX = 0.3, 0.7  # over which colour is averaged, the longer of the two
 _SPREAD, _FINEST = 0.1, 6.0  # that the face's then has; by how much colour is stretched at most
-_OTHER, _OTHER_MM = 2.5, 0.8  # off from which a place this wide is of another tint
+_EVENLY = 0.1  # of how far a face's colour lies from the ground's, that its spread is at most
+_OTHER = 2.5  # off from which a place is of another tint
+_OTHER_MM, _OTHER_PX = 0.8, 4.0  # that it must be wide, the longer of the two
 _AGAINST, _SURELY, _MOST = 0.7, 2.0, 3.0  # leaning against the face a spread, from, and up to
 # Off, width and area of what has the face's tint and was left out. Where its outer edge is as steep
 # as this share of the part's own, and no more than that share of shadow has that tint, it is face.
@@ -36,25 +40,28 @@ class Tint(NamedTuple):
     """The tint of each place.
 
     colour : (H, W, 2) of float32
-        As `Looks` has it, stretched so that the spreads of the face are alike.
+        As `Looks` has it; of a face that is hardly coloured stretched by its spreads.
     off : (H, W) of float32
     """
 
     colour: Light
     off: Light
 
-    @property
-    def against(self) -> Light:
-        """Leaning against the face that this alone gives, (H, W)."""
-        return np.asarray(_AGAINST * np.clip(self.off - _SURELY, 0.0, _MOST), np.float32)
+    def against(self, mm: float) -> Light:
+        """Return the leaning against the face that this alone gives, (H, W); `mm`: of a pixel."""
+        leaning = _AGAINST * np.clip(self.off - _SURELY, 0.0, _MOST)
+        return np.where(_opened(self.off > _SURELY, _wide(mm)), leaning, 0.0).astype(np.float32)
 
     def other(self, mm: float) -> Mask:
         """Return what is clearly of another tint than the face, (H, W); `mm`: side of a pixel."""
-        return _opened(self.off > _OTHER, _OTHER_MM / mm)
+        return _opened(self.off > _OTHER, _wide(mm))
 
 
-def tint_of(looks: Looks, core: Mask, mm: float) -> Tint | None:
-    """Return the tint of each place, or None if too little of the face is known.
+def tint_of(looks: Looks, core: Mask, mm: float, marked: bool = True) -> Tint | None:
+    """Return the tint of each place, or None where that says nothing sure.
+
+    So it is where too little of the face is known, and without marks also where the face's colour
+    is the ground's, or in patches.
 
     Parameters
     ----------
@@ -63,27 +70,39 @@ def tint_of(looks: Looks, core: Mask, mm: float) -> Tint | None:
         Where face is likely.
     mm : float
         Side of a pixel.
+    marked : bool
+        Whether marks run over the face.
 
     """
     import cv2
 
     if core.sum() < LEAST_CORE:
         return None
+    own = np.median(looks.look[core][:, 1:], axis=0).tolist()
+    apart = float(np.hypot(*own))
+    if not marked and apart < COLOURED:
+        return None
     # bare ground is left out, or it would colour what is beside it
     weight = looks.unlike.astype(np.float32)
     wide = max(_TINT_MM / mm, _TINT_PX)
     some = np.maximum(cv2.GaussianBlur(weight, (0, 0), wide), np.float32(1e-3))
-    colour = looks.look[..., 1:].copy()
+    colour, calmed = looks.look[..., 1:].copy(), looks.look[..., 1:].copy()
     off = np.zeros(core.shape, np.float32)
     for k in range(2):
         total = cv2.GaussianBlur(colour[..., k] * weight, (0, 0), wide)
-        calm = np.where(looks.unlike, total / some, colour[..., k]).astype(np.float32)
+        calmed[..., k] = np.where(looks.unlike, total / some, colour[..., k])
+        calm = np.ascontiguousarray(calmed[..., k])
         slow = ground_light(calm, core, one_sided=False)
         away = calm - np.clip(slow, slow[core].min(), slow[core].max())
         spread = 1.4826 * float(np.median(np.abs(away[core])))
+        if not marked and spread > _EVENLY * apart:
+            return None
         stretched = float(np.clip(_SPREAD / max(spread, 1e-6), 1.0, _FINEST)) * away
         colour[..., k] = np.median(calm[core]) + stretched
         off = np.maximum(off, np.abs(stretched - np.median(stretched[core])) / _SPREAD)
+    if apart >= COLOURED:  # that is told without, and in another thing's shadow it is paler
+        colour = looks.look[..., 1:]
+        off = np.where(same_way(calmed, own), np.float32(0.0), off)
     return Tint(colour, np.asarray(off, np.float32))
 
 
@@ -136,6 +155,11 @@ def left_out(tint: Tint, made: Mask, looks: Looks, seen: Seen) -> Mask:
         ):
             found |= piece
     return found
+
+
+def _wide(mm: float) -> float:
+    """Return how wide, px, what has a tint of its own must be: colour bleeds over edges."""
+    return max(_OTHER_MM / mm, _OTHER_PX)
 
 
 def _opened(mask: Mask, wide: float) -> Mask:

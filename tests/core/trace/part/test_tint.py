@@ -88,3 +88,33 @@ def test_a_dark_corner_is_given_back_for_its_tint_and_its_sharp_edge(apart, soft
     where = Seen(np.zeros((*Y.shape, 3), np.float32), zero, all_, all_, ~all_, MM, 1.0, zero)
     found = left_out(tint, PLATE & ~corner, now, where)
     assert found[corner].mean() > 0.6 if given else not found.any()
+
+
+def coloured(patchy=0.0):
+    """Looks of a coloured face, partly in shadow and so paler, with grey shade along its right."""
+    rng = np.random.default_rng(5)
+    shade = (X >= 750) & (X < 765) & (abs(Y - 350) < 200)
+    look = np.zeros((*Y.shape, 3), np.float32)
+    patches = gaussian_filter(rng.normal(size=Y.shape), 8.0)
+    pale = np.where(X < 250, 0.75, 1.0) + patchy * patches / patches.std()
+    look[PLATE] = np.stack([0 * pale - 1.0, 0.5 * pale, -0.6 * pale], -1)[PLATE]
+    look[shade, 0] = -1.0
+    look[..., 1:] += rng.normal(0, 0.05, look[..., 1:].shape)
+    nothing = np.zeros(Y.shape, bool)
+    return Looks(look, PLATE | shade, nothing, nothing), PLATE & (X > 260), shade & ~PLATE
+
+
+def test_shade_beside_an_evenly_coloured_face_is_of_another_tint_and_a_paler_face_is_not():
+    seen, core, shade = coloured()
+    tint = tint_of(seen, core, MM, marked=False)
+    assert tint is not None
+    assert tint.against(MM)[shade].mean() > 1.5
+    assert tint.against(MM)[PLATE & (X < 740)].max() == 0
+    assert (tint.colour == seen.look[..., 1:]).all()  # that was clear enough
+
+
+def test_the_tint_of_a_patchy_face_and_of_a_grey_one_without_marks_tells_nothing():
+    seen, core, _ = coloured(patchy=0.4)
+    assert tint_of(seen, core, MM, marked=False) is None
+    seen, _ = looks(0.07)
+    assert tint_of(seen, PLATE, MM, marked=False) is None
