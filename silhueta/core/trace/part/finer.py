@@ -67,7 +67,7 @@ _LEAST_HOLE, _LARGE_HOLE = 1.2, 150.0  # mm²
 _CORE_CALM_MM = 0.35
 _CLEARLY = -1.5  # leaning in a hole
 _THROWN = 1.0  # leaning against the part where a shadow is thrown
-_OUTER_MM = 3.0
+_OUTER_MM = 3.0  # into a part from outside, where the tint of an evenly coloured face counts
 _BY_TINT = 1.5  # leaning against the face, up to which its tint alone speaks
 _GIVEN_BACK = 2.0  # leaning of what has the face's tint
 
