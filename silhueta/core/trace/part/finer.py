@@ -15,7 +15,6 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from silhueta.core.trace.part.bins import MOST, bins_of, leaning_of
 from silhueta.core.trace.part.brushed import across
@@ -37,6 +36,8 @@ from silhueta.core.trace.part.looks import (
     Seen,
     disc,
     filled_in,
+    mm_from,
+    where_fits,
 )
 from silhueta.core.trace.part.tint import Tint, left_out, tint_of
 from silhueta.core.work import Work
@@ -119,13 +120,6 @@ class _Rough(NamedTuple):
         """What is looked at, (H, W)."""
         return np.asarray(self.outside < _NEAR_MM)
 
-    def by_part(self, part: Mask) -> _Rough:
-        """Return the same for another part."""
-        inside, outside = _away(~part, self.seen.mm), _away(part, self.seen.mm)
-        prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
-        prior[inside > _DEEP_MM] += _DEEP
-        return self._replace(part=part, inside=inside, outside=outside, prior=prior)
-
     @property
     def ground(self) -> Mask:
         """Bare ground near the part, (H, W)."""
@@ -169,14 +163,21 @@ def finer(
 
     """
     work = work or Work()
-    none = np.zeros(part.shape, np.float32)
-    rough = _Rough(seen, looks, part, none, none, none, inked, scraped).by_part(part)
+    rough = _Rough(seen, looks, part, *_from_border(part, seen.mm), inked, scraped)
     rough.prior[shadow & (looks.shade | looks.deep)] -= _THROWN
     got, own = _by_light(rough, work)
     made = with_holes(got.made, Faced(got.leaning, got.strange), seen.mm)
     made, opened, left_out = _whole_holes(made, got.leaning, own, seen.mm)
     thin = _thin_webs(got.calmed, made, opened, seen.mm)
     return Finer(made, got.leaning, thin, own.clearer, left_out, own.marks)
+
+
+def _from_border(part: Mask, mm: float) -> tuple[Light, Light, Light]:
+    """Return how far inside and outside of a part each place is, mm, and how it leans for that."""
+    inside, outside = mm_from(~part, mm), mm_from(part, mm)
+    prior = _PRIOR * np.clip(inside - outside, -_FAR_MM, _FAR_MM)
+    prior[inside > _DEEP_MM] += _DEEP
+    return inside, outside, prior
 
 
 def _by_light(rough: _Rough, work: Work) -> tuple[_Leant, Evened]:
@@ -193,19 +194,23 @@ def _by_light(rough: _Rough, work: Work) -> tuple[_Leant, Evened]:
     got = _leant(rough, own, likely)
     if own.clearer <= 1.0:  # there are no marks
         return got, own
-    perhaps = (_away(~_closed(rough.part, seen.mm), seen.mm) > _PERHAPS_MM) & looks.unlike
+    perhaps = (mm_from(~_closed(rough.part, seen.mm), seen.mm) > _PERHAPS_MM) & looks.unlike
     for time in range(_AGAIN):
         work.step((time + 1) / (_AGAIN + 1))
         told = got.made & ~_odd(_level(own), got.made)
-        core = (_away(~told, seen.mm) > _CLEAR_MM) & (rough.outside < _BESIDE_MM) & looks.unlike
+        core = (mm_from(~told, seen.mm) > _CLEAR_MM) & (rough.outside < _BESIDE_MM) & looks.unlike
         if core.sum() < LEAST_CORE:
             break
         own = evened(looks, core, seen.mm, perhaps=perhaps)
         got = _leant(rough, own, core)
-        more = left_out(got.tint, got.made, looks, seen) if got.tint is not None else got.made
-        if (more & ~got.made).any():
-            rough = rough.by_part(rough.part | more)
-            np.maximum(rough.prior, _GIVEN_BACK, out=rough.prior, where=more)
+        if got.tint is None:
+            continue
+        more = left_out(got.tint, got.made, looks, seen)
+        if more.any():
+            part = rough.part | more
+            inside, outside, prior = _from_border(part, seen.mm)
+            np.maximum(prior, _GIVEN_BACK, out=prior, where=more)
+            rough = rough._replace(part=part, inside=inside, outside=outside, prior=prior)
             perhaps, core = perhaps | more, core | more
             own = evened(looks, core, seen.mm, perhaps=perhaps)
             got = _leant(rough, own, core)
@@ -272,12 +277,12 @@ def _whole_holes(
         off = _off_marks(level, made)
         made = _without_specks(_without_fringe(made, _odd(level, made), mm), bare, mm)
         made = made & ~round_spots(off & made, bare, made, mm)
-        made = ~_opened(~made, across(own.way, round(_LINE_MM / mm)))
+        made = ~where_fits(~made, across(own.way, round(_LINE_MM / mm)))
     whole = convex(made, level, mm)
     opened = made & ~whole
     left_out: list[tuple[float, float, float]] = []
     if own.clearer > 1.0:
-        whole, left_out = without_marks(~_opened(~whole, disc(_SPECK_PX)), before, mm)
+        whole, left_out = without_marks(~where_fits(~whole, disc(_SPECK_PX)), before, mm)
     return whole, opened, left_out
 
 
@@ -293,25 +298,18 @@ def _closed(part: Mask, mm: float) -> Mask:
     """Return a part without cracks as narrow as a mark."""
     import cv2
 
-    shape = disc(_LINE_MM / mm)
-    return np.asarray(cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, shape) > 0)
-
-
-def _away(mask: Mask, mm: float) -> Light:
-    """Return how far each place is from a mask, mm."""
-    import cv2
-
-    return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3) * mm)
+    closed = cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, disc(_LINE_MM / mm))
+    return np.asarray(closed > 0)
 
 
 def _outermost(part: Mask, mm: float) -> Mask:
     """Return what is outside of a part and not in its holes, and what is near that."""
-    return _away(filled_in(part) == 0, mm) < _OUTER_MM
+    return mm_from(filled_in(part) == 0, mm) < _OUTER_MM
 
 
 def _odd(level: Light, made: Mask) -> Mask:
     """Return what differs from the marks of the face beside it, specks left out."""
-    return _opened(_off_marks(level, made), disc(_SPECK_PX))
+    return where_fits(_off_marks(level, made), disc(_SPECK_PX))
 
 
 def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
@@ -321,7 +319,7 @@ def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
 
     left = made & ~odd
     shape = disc(2 * round(_FRINGE_MM / mm))
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(_opened(left, shape).astype(np.uint8))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(where_fits(left, shape).astype(np.uint8))
     if len(stats) == 1:
         return left
     core = (labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())).astype(np.uint8)
@@ -412,9 +410,3 @@ def _off_marks(level: Light, made: Mask) -> Mask:
     """Return what differs from the marks of the face beside it."""
     off = np.abs(level - np.median(level[made]))
     return np.asarray(off > max(_OFF * 1.4826 * float(np.median(off[made])), _LEAST_OFF))
-
-
-def _opened(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
-    import cv2
-
-    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)

@@ -124,6 +124,20 @@ def disc(side: float) -> NDArray[np.uint8]:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide)), np.uint8)
 
 
+def where_fits(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
+    """Return what of a mask (H, W) a shape fits into wholly."""
+    import cv2
+
+    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)
+
+
+def mm_from(mask: Mask, mm: float) -> Light:
+    """Return how far each place is from a mask (H, W), mm; `mm`: side of a pixel."""
+    import cv2
+
+    return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3) * mm)
+
+
 def smaller(light: Light, shape: tuple[int, ...]) -> Light:
     """Return light (H, W, 3) averaged down to a picture of that shape (h, w)."""
     import cv2

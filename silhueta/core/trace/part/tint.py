@@ -18,9 +18,19 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.trace.part.face import COLOURED, LEAST_CORE, same_way
-from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen, disc, ground_light
+from silhueta.core.trace.part.looks import (
+    Light,
+    Looks,
+    Mask,
+    Seen,
+    disc,
+    ground_light,
+    mm_from,
+    where_fits,
+)
 
 _TINT_MM, _TINT_PX = 0.3, 0.7  # over which colour is averaged, the longer of the two
 _SPREAD, _FINEST = 0.1, 6.0  # that the face's then has; by how much colour is stretched at most
@@ -50,11 +60,11 @@ class Tint(NamedTuple):
     def against(self, mm: float) -> Light:
         """Return the leaning against the face that this alone gives, (H, W); `mm`: of a pixel."""
         leaning = _AGAINST * np.clip(self.off - _SURELY, 0.0, _MOST)
-        return np.where(_opened(self.off > _SURELY, _wide(mm)), leaning, 0.0).astype(np.float32)
+        return np.where(where_fits(self.off > _SURELY, _shape(mm)), leaning, 0.0).astype(np.float32)
 
     def other(self, mm: float) -> Mask:
         """Return what is clearly of another tint than the face, (H, W); `mm`: side of a pixel."""
-        return _opened(self.off > _OTHER, _wide(mm))
+        return where_fits(self.off > _OTHER, _shape(mm))
 
 
 def tint_of(looks: Looks, core: Mask, mm: float, marked: bool = True) -> Tint | None:
@@ -122,9 +132,9 @@ def left_out(tint: Tint, made: Mask, looks: Looks, seen: Seen) -> Mask:
     """
     import cv2
 
-    away = cv2.distanceTransform((~made).astype(np.uint8), cv2.DIST_L2, 3) * seen.mm
+    away, shape = mm_from(made, seen.mm), disc(_WIDE_MM / seen.mm)
     same = (tint.off < _SAME) & looks.unlike
-    left = _opened(same & ~made & (away < _FARTHEST_MM), _WIDE_MM / seen.mm)
+    left = where_fits(same & ~made & (away < _FARTHEST_MM), shape)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(left.astype(np.uint8))
     found = np.zeros_like(made)
     large = 1 + np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] * seen.mm**2 >= _LEAST_MM2)
@@ -143,7 +153,7 @@ def left_out(tint: Tint, made: Mask, looks: Looks, seen: Seen) -> Mask:
     usual = float(np.median(steep[own]))
     for label in large.tolist():
         piece = labels == label
-        near = cv2.dilate(piece.astype(np.uint8), disc(_WIDE_MM / seen.mm)) > 0
+        near = cv2.dilate(piece.astype(np.uint8), shape) > 0
         edge = near & ground & looks.unlike & ~made
         others = shadow & ~near
         if (
@@ -157,12 +167,6 @@ def left_out(tint: Tint, made: Mask, looks: Looks, seen: Seen) -> Mask:
     return found
 
 
-def _wide(mm: float) -> float:
-    """Return how wide, px, what has a tint of its own must be: colour bleeds over edges."""
-    return max(_OTHER_MM / mm, _OTHER_PX)
-
-
-def _opened(mask: Mask, wide: float) -> Mask:
-    import cv2
-
-    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, disc(wide)) > 0)
+def _shape(mm: float) -> NDArray[np.uint8]:
+    """Return the least that can have a tint of its own: colour bleeds over edges."""
+    return disc(max(_OTHER_MM / mm, _OTHER_PX))
