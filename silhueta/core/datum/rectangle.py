@@ -20,8 +20,9 @@ _PLACES = 200  # a side
 _TRIALS = 150
 _LENSES = np.arange(-0.14, 0.1401, 0.02)
 _NEAR = 1.2  # px within which an edge point belongs to a line while lines are looked for
-_FLOOR = 0.04  # px that no edge is better than: paper, interpolation
-_PROVEN = 4.0  # standard deviations over which lens distortion is believed
+_FLOOR = 0.1  # px that no edge is better than: its own thickness, the dark at its foot
+_BEND = 0.03  # of any lens at the picture's corner, before its own edges tell, no source
+_BLOCK, _NEIGHBOURS = 20, 5.0  # places averaged to see how alike neighbours are; at least so many
 _LEAST = 0.12  # share of a side's places that must lie on its line
 
 
@@ -97,8 +98,12 @@ def measure_rectangle(
             "take the photo again with more of the edge free"
         )
     k1, lines, k1_sigma, covariance, residual = _fit(kept, lens, start, lines, find_lens)
-    if find_lens and abs(k1) < _PROVEN * k1_sigma:
-        k1, lines, _, covariance, residual = _fit(kept, lens, 0.0, lines, False)
+    if find_lens:  # what short edges hardly tell is held back, by what lenses are like
+        usual = _BEND / (float(np.hypot(*lens.centre)) / lens.focal) ** 2
+        share = usual**2 / (usual**2 + k1_sigma**2)
+        k1, k1_sigma = float(share * k1), float(np.sqrt(share) * k1_sigma)
+        # given the lens: its own uncertainty moves all four corners together
+        _, lines, _, covariance, residual = _fit(kept, lens, k1, lines, False)
     made = Lens(lens.focal, lens.centre, k1)
     ideal, sigma = _corners(lines, covariance)
     return Rectangle(made.bend(ideal), k1, k1_sigma, sigma, residual, held)
@@ -200,7 +205,7 @@ def _fit(
             break
     residual = float(np.sqrt((weight * away**2).sum() / max(weight.sum(), 1)))
     inverse = np.linalg.pinv(normal_matrix)
-    noise = residual**2 * 2.0  # neighbours share pixels: half as many are independent
+    noise = residual**2 * _alike(away, side)
     covariance = np.zeros((4, 2, 2))
     for i in range(4):
         covariance[i] = noise * inverse[np.ix_([i, 4 + i], [i, 4 + i])]
@@ -209,6 +214,21 @@ def _fit(
     found = np.column_stack([np.cos(angles), np.sin(angles), shifts])
     # keep the middles, about which the covariance holds
     return k1, np.column_stack([found, middles]), k1_sigma, covariance, residual
+
+
+def _alike(away: Floats, side: Floats) -> float:
+    """Return of how many neighbouring edge points one is independent, from means of blocks."""
+    spread, means = [], []
+    for number in range(4):
+        own = away[side == number]
+        own = own[np.abs(own) < 3 * max(1.4826 * float(np.median(np.abs(own))), 0.02)]
+        blocks = own[: len(own) // _BLOCK * _BLOCK].reshape(-1, _BLOCK)
+        if len(blocks) > 1:
+            spread.append(own.var())
+            means.append(np.square(blocks.mean(1)).mean())
+    if not spread:
+        return _NEIGHBOURS
+    return max(_NEIGHBOURS, float(np.mean(means)) * _BLOCK / max(float(np.mean(spread)), 1e-9))
 
 
 def _corners(lines: Floats, covariance: Floats) -> tuple[Floats, Floats]:

@@ -61,6 +61,27 @@ def test_a_card_alone_is_found_by_itself():
     assert np.sort(sides) == pytest.approx([53.98, 53.98, 85.6, 85.6], abs=0.1)
 
 
+@pytest.mark.parametrize("k1", [0.012, -0.012, -0.02])
+def test_what_a_card_hardly_tells_of_the_lens_counts_for_what_it_is_worth(k1):
+    x, y = np.moveaxis(np.mgrid[:1200, :1600].astype(np.float32), 0, 0)[::-1] + np.float32(0.5)
+    light = photo((rounded(CARD, 3.18), (1150, 860), 0.3)).grey.astype(np.float32)
+    focal = 26.0 * 2000.0 / 43.2666  # CIPA DCG-001: the diagonal of 36 x 24 mm
+    far = np.hypot(x - 800, y - 600) / focal
+    flat = far.copy()
+    for _ in range(6):
+        flat = far / (1 + k1 * flat**2)
+    share = np.where(far > 0, flat / np.maximum(far, 1e-9), 1.0)
+    at = 800 + (x - 800) * share - 0.5, 600 + (y - 600) * share - 0.5
+    bent = cv2.remap(light, *(a.astype(np.float32) for a in at), cv2.INTER_CUBIC)
+    bent += np.random.default_rng(1).normal(0, 12, bent.shape)
+    seen = Picture(np.clip(bent, 0, 255).astype(np.uint8), None, None, "JPEG", 26.0)
+    found = look_for_sheet(seen, "card", CARD, colours=colours(seen))
+    told = found.bend / (1000.0 / focal) ** 2, found.bend_sigma / (1000.0 / focal) ** 2
+    assert told[0] == pytest.approx(k1, abs=3 * told[1])
+    assert told[0] / k1 > 0.4  # not left out because it is no proof
+    assert told[1] < 0.02
+
+
 def test_a_plate_of_its_proportions_is_not_taken_for_the_card_beside_it():
     picture = photo((cut((100.0, 63.06)), (420, 350), 0.0), (rounded(CARD, 3.18), (1200, 850), 0.3))
     found = look_for_sheet(picture, "card", SIZES["card"], None, colours(picture))

@@ -24,6 +24,7 @@ from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.part.looks import Light, Mask, largest
 
+SHORTEST = 40  # points of a border that is judged
 _CLEAR = 0.15  # sharp step of the logarithm of light, over 2 px, that is a clear edge
 _WITHIN = 0.5  # of an edge close inside of another, that speaks against that one
 _BESIDE = 3, 9  # px inside of an edge where none should be
@@ -31,7 +32,6 @@ _ALONG = 9  # points along the border over which a step must stay the same
 _WAYS = 48
 _STEEP, _UNTOLD = 2.4, 12.0  # longest throw: times the thickness; mm where it is not known
 _FOOTS = (0.0, 0.3, 0.6)  # mm, that the thing is larger all round, by the dark at its foot
-_SHORTEST = 40
 _EVERY = 3  # points of a border, of which one votes
 _SMOOTH = 3.0  # points
 
@@ -104,13 +104,19 @@ def cast(
     return Cast(part, score, throw)
 
 
-def clear(part: Mask, light: Light) -> float:
-    """Return the share of a part's border at which there is an edge, 0 to 1."""
-    rings = _rings(part, light, 0, None)
+def clear(part: Mask, light: Light, shortest: int = SHORTEST) -> float:
+    """Return the share of a part's border at which there is an edge, 0 to 1.
+
+    `shortest`: points of a border, from which it counts; of a small one the edges at its other
+    side count against it, so that there is hardly more than half.
+    """
+    rings = _rings(part, light, 0, None, shortest)
     return float(np.concatenate([ring.edge[:, 0] for ring in rings]).mean()) if rings else 0.0
 
 
-def _rings(thing: Mask, light: Light, deepest: int, walls: Walls | None) -> list[_Ring]:
+def _rings(
+    thing: Mask, light: Light, deepest: int, walls: Walls | None, shortest: int = SHORTEST
+) -> list[_Ring]:
     import cv2
     from scipy.ndimage import gaussian_filter1d, uniform_filter1d
 
@@ -119,7 +125,7 @@ def _rings(thing: Mask, light: Light, deepest: int, walls: Walls | None) -> list
     found = cv2.findContours(thing.astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)[0]
     rings = []
     for contour in found:
-        if len(contour) < _SHORTEST:
+        if len(contour) < shortest:
             continue
         points = contour[:, 0].astype(np.float64)
         points = np.asarray(gaussian_filter1d(points, _SMOOTH, axis=0, mode="wrap"))

@@ -18,7 +18,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.looks import Light, Mask, filled_in
+from silhueta.core.trace.part.looks import Light, Mask, filled_in, where_fits
 
 SMALL_MM2, LEAST_MM2 = 150.0, 1.2
 _CRUMB_MM2, _BEFORE = 2.0, 0.5  # what is smaller is no hole; share that seemed face before
@@ -32,6 +32,8 @@ _ROUND, _ROUNDISH = 0.85, 0.6
 _BAY, _LEAST_BAY = 0.04, 3  # share of the hull, and px, from which there is a bay to fill
 _DOUBTED = 0.06  # the same, of a bay that is doubted where it is not filled
 _NOT_FACE = 0.009  # that share times the logarithm of light by which it differs from the face
+_ABOUT_ROUND = 0.5  # share of the circle round it that a hole fills, which may be round
+_PIECE, _HARDLY_FACE = 0.1, 1.5  # share of that circle; leaning of what is clearly face is more
 _AROUND_PX = 5
 _UNLIKE, _MORE = 0.03, 1.7  # off the face's light, and times what the face is, and a bay is none
 _PASSING = 0.6  # of a band that lies between the light of its two sides
@@ -265,6 +267,48 @@ def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
         # the larger the bay, the less it need differ
         if bay.share >= _DOUBTED and bay.share * unlike > _NOT_FACE:
             found.append(bay.middle)
+    return found
+
+
+def cut_short(made: Mask, leaning: Light, mm: float) -> list[tuple[float, float]]:
+    """Return where a small hole may lack a piece of the circle round it, px (x, y).
+
+    Where shade turns into ground as light as the face, what was found ends in a straight line or in
+    a bay. Of a hole that is not round, what lies beside it within that circle looks like the face.
+
+    Parameters
+    ----------
+    made : (H, W) of bool
+    leaning : (H, W)
+        How much each place looks like the face (see `finer`).
+    mm : float
+
+    """
+    import cv2
+
+    filled = filled_in(made) > 0
+    count, labels, stats, centres = cv2.connectedComponentsWithStats(
+        (filled & ~made).astype(np.uint8), connectivity=4
+    )
+    found = []
+    for label in range(1, count):
+        area = int(stats[label, cv2.CC_STAT_AREA])
+        if not LEAST_MM2 < area * mm * mm < SMALL_MM2:
+            continue
+        box = _box(stats[label][None], made.shape)
+        x, y, radius = _circle(np.asarray(labels[box] == label))
+        whole = np.pi * radius**2
+        if area < _ABOUT_ROUND * whole:
+            continue
+        rows, columns = np.indices(made[box].shape)
+        rest = made[box] & (np.hypot(columns - x, rows - y) < radius - 0.5)
+        rest = where_fits(rest, np.ones((3, 3), np.uint8))
+        pieces, places = cv2.connectedComponents(rest.astype(np.uint8))
+        for piece in range(1, pieces):
+            one = np.asarray(places == piece)
+            if one.sum() > _PIECE * whole and leaning[box][one].mean() < _HARDLY_FACE:
+                found.append((float(centres[label, 0]), float(centres[label, 1])))
+                break
     return found
 
 

@@ -25,6 +25,7 @@ COLOURED = 0.3  # difference from the ground's colour from which a face is known
 # times the face's colour that it may be in a shadow; how far beside its way
 _PALER, _ASIDE = (0.6, 1.4), 0.15
 _ALSO_GROUND = 0.02  # share of the ground that may look so
+_DARKEST_ON = 2.3  # of the logarithm of light under the face's, from which it is no shadow on it
 _WIDE_MM, _CORNER_MM = 3.0, 1.4  # width of a shadow at least; of what is added in its corners
 
 
@@ -109,7 +110,8 @@ def relit(own: Evened, core: Mask, ground: Mask, mm: float) -> Evened:
     """Return looks with a coloured face as light in another thing's shadow as it is elsewhere.
 
     A shadow leaves a colour's way, though the light that bounces into it draws it towards the
-    ground's. Narrow dark places of that colour are walls, and stay dark.
+    ground's. Narrow dark places of that colour are walls, and stay dark; so does what is so dark
+    that its colour can hardly be told, such as holes over a dark ground.
 
     Parameters
     ----------
@@ -133,7 +135,8 @@ def relit(own: Evened, core: Mask, ground: Mask, mm: float) -> Evened:
     if ground.any() and same[ground].mean() > _ALSO_GROUND:
         return own
     usual = 1.4826 * float(np.median(np.abs(face[:, 0] - light))) + float(_ALWAYS[0])
-    dark = (same & (look[..., 0] < light - usual)).astype(np.uint8)
+    shade = (look[..., 0] < light - usual) & (look[..., 0] > light - _DARKEST_ON)
+    dark = (same & shade).astype(np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     wide, corner = disc(_WIDE_MM / mm), disc(_CORNER_MM / mm)
     shadow = (cv2.dilate(cv2.morphologyEx(dark, cv2.MORPH_OPEN, wide), corner) > 0) & (dark > 0)

@@ -46,6 +46,7 @@ _TURNS = 2
 _PRIOR, _FAR_MM = 1.0, 1.5  # leaning a mm inside the rough mask, and how far that grows
 _DEEP_MM, _DEEP = 3.0, 1.0  # this far inside the rough mask, more
 _TYPICAL, _RATHER = 3.0, 2.2  # spreads from the face's middle look
+_SUNK = 0.7  # of the logarithm of light under the face's, from which deep shade is no face
 _AGAINST = 0.0  # leaning against what is strange
 _WEBS, _HALVES = (0.8, 1.6), 0.2  # leaning that webs may be given; share of a hole that then parts
 _KNOWN = 0.03  # share of a hole that was opened, from which its bands are no webs
@@ -229,8 +230,11 @@ def _leant(rough: _Rough, own: Evened, likely: Mask) -> _Leant:
     # walls and deep shade hang on the border, or fill a hole; a large dark place further in is
     # face in another thing's shadow
     face = looks.look[likely]
-    colour = np.median(face[:, 1:], axis=0) if len(face) else np.zeros(2)
-    other = np.hypot(*np.moveaxis(looks.look[..., 1:] - colour, -1, 0)) > OTHER_COLOUR
+    light, *colour = np.median(face, axis=0).tolist() if len(face) else (0.0, 0.0, 0.0)
+    off = looks.look[..., 1:] - np.array(colour, np.float32)
+    other = (np.hypot(off[..., 0], off[..., 1]) > OTHER_COLOUR) | (
+        looks.look[..., 0] < light - _SUNK
+    )
     dim = (strange_by > _RATHER) & (looks.shade | ~looks.unlike | (looks.deep & other))
     strange = (atypical & (looks.shade | (inside < _HANGS_MM))) | _small(dim, seen.mm)
     looks_all, against = looks, np.zeros(part.shape, np.float32)

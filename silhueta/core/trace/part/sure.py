@@ -19,7 +19,7 @@ from silhueta.core.datum.edges import sample
 from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
 from silhueta.core.trace.part.cast import clear
-from silhueta.core.trace.part.convex import crescents
+from silhueta.core.trace.part.convex import crescents, cut_short
 from silhueta.core.trace.part.looks import Light, smaller
 
 # mm from the edge, or px if that is more, at which its sides are held against each other
@@ -34,10 +34,11 @@ _STANDS_OUT = 0.25  # of the logarithm of light
 _LEAST_MM2, _MOST_MM2 = 3.0, 400.0
 _LONG, _FULL = 5.0, 0.45  # length over width of a hole at most, and share of its box it fills
 _CRESCENT = (
-    "what was found of a hole has a bay that does not look like the part's face, so it may be only "
-    "a part of the hole: paint scrape on all of it at Picture, or ink on the bay if it is face"
+    "beside what was found of a hole lies a piece that does not look like the part's face, so the "
+    "hole may be larger: paint scrape on all of it at Picture, or ink on the piece if it is face"
 )
 _ALL_ROUND = 0.5  # share of a mark's border with a clear edge
+_SMALL, _SMALL_ROUND = 16, 0.4  # points of the border of a small mark, and the same for it
 
 
 class Doubt(NamedTuple):
@@ -126,9 +127,10 @@ def may_be_hole(mm2: float) -> str:
 
 def _bent(rings: list[Floats], sight: Sight) -> list[Doubt]:
     """Return small holes with a bay that does not look like the face: part of the hole."""
-    part = _mask_of(rings, sight)
-    level = _level(smaller(sight.light, part.shape))
-    places = crescents(part > 0, level, sight.mm / sight.factor)
+    part = _mask_of(rings, sight) > 0
+    level, mm = _level(smaller(sight.light, part.shape)), sight.mm / sight.factor
+    places = crescents(part, level, mm)
+    places = places or cut_short(part, sight.leaning, mm)
     return [Doubt((x / sight.factor, y / sight.factor), _CRESCENT) for x, y in places]
 
 
@@ -180,7 +182,9 @@ def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
         if stats[label, cv2.CC_STAT_AREA] < _FULL * wide * high:
             continue
         box = (slice(max(top - 14, 0), top + high + 14), slice(max(left - 14, 0), left + wide + 14))
-        if clear((labels == label)[box], light[box]) > _ALL_ROUND:
+        one = np.asarray(labels == label)[box]
+        share = clear(one, light[box])
+        if share > _ALL_ROUND or (not share and clear(one, light[box], _SMALL) > _SMALL_ROUND):
             x, y = (centres[label] / sight.factor).tolist()
             doubts.append(Doubt((float(x), float(y)), may_be_hole(area)))
     return doubts

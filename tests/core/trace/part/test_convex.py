@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from silhueta.core.trace.part.convex import convex, crescents, without_marks
+from silhueta.core.trace.part.convex import convex, crescents, cut_short, without_marks
 
 _MM = 0.3
 _SHAPE = (80, 120)
@@ -94,3 +94,19 @@ def test_a_crescent_round_what_is_not_quite_face_is_said():
     light[hole] = -0.1
     assert len(crescents(part & ~crescent, light, _MM)) == 1
     assert crescents(part & ~hole, light, _MM) == []
+
+
+def test_a_round_hole_that_ends_in_a_line_is_asked_about_where_what_is_beyond_is_hardly_face():
+    part, _ = _plate()
+    hole = _disc(60, 40, 10)
+    half = hole & (np.arange(_SHAPE[0])[:, None] < 44)
+    square = np.zeros(_SHAPE, bool)
+    square[30:50, 50:70] = True
+    leaning = np.where(part, np.float32(3.0), np.float32(-3.0))
+    assert cut_short(part & ~half, leaning, _MM) == []  # a hole with a flat side
+    assert cut_short(part & ~square, leaning, _MM) == []
+    leaning[hole & ~half] = 0.5
+    assert cut_short(part & ~half, leaning, _MM) == [
+        (pytest.approx(60), pytest.approx(37.7, abs=1))
+    ]
+    assert cut_short(part & ~hole, leaning, _MM) == []

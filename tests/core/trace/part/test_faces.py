@@ -67,6 +67,16 @@ def test_a_slot_along_the_marks_of_a_brushed_face_is_as_wide_as_it_is():
     assert areas == pytest.approx([hole.sum(), PLATE.sum()], rel=0.02)
 
 
+def test_many_small_holes_filled_by_their_own_dark_are_not_learned_for_the_face():
+    holes = (abs(X - 450) < 270) & (abs(Y - 350) < 150)
+    holes &= np.hypot((X - 450 + 30) % 60 - 30, (Y - 350 + 30) % 60 - 30) < 8
+    ground = np.where(holes, 0.1, 0.72)[..., None]
+    areas, doubts, _ = found(picture(np.repeat(brushed()[..., None], 3, 2), ground, PLATE & ~holes))
+    assert not doubts
+    assert len(areas) == 46
+    assert areas[:45] == pytest.approx(np.full(45, np.pi * 8**2), rel=0.15)
+
+
 @pytest.mark.parametrize("share", [0.25, 0.12])
 def test_a_hole_in_another_things_shadow_on_a_coloured_face_is_found(share):
     one, other = np.hypot(X - 620, Y - 380) < 40, np.hypot(X - 280, Y - 300) < 40
@@ -100,6 +110,12 @@ def test_a_shadow_on_a_coloured_face_is_lit_to_its_corners_and_a_wall_stays_dark
     assert lit[shadow] == pytest.approx(-0.8, abs=1e-6)
     assert lit[wall] == pytest.approx(-2.2, abs=1e-6)
     assert own.looks.look[..., 0][shadow] == pytest.approx(-2.2, abs=1e-6)  # left as it was
+
+
+def test_holes_too_dark_to_tell_their_colour_are_not_lit_as_a_shadow_on_the_face():
+    own, core, ground, shadow, _ = coloured()
+    own.looks.look[..., 0][shadow] = -3.2
+    assert relit(own, core, ground, 0.25).looks.look[..., 0][shadow] == pytest.approx(-3.2)
 
 
 def test_ground_of_the_faces_colour_and_grey_faces_tell_nothing_of_a_shadow():
