@@ -20,7 +20,7 @@ from silhueta.core.geometry.path import Floats
 from silhueta.core.trace.part.border import Sight, outward_of, sharpness_at
 from silhueta.core.trace.part.cast import clear
 from silhueta.core.trace.part.convex import crescents, cut_short
-from silhueta.core.trace.part.looks import Light, smaller
+from silhueta.core.trace.part.looks import Light, Mask, smaller
 
 # mm from the edge, or px if that is more, at which its sides are held against each other
 _BESIDE = ((0.5, 1.5), (0.8, 3.0), (1.1, 4.5))
@@ -38,7 +38,8 @@ _CRESCENT = (
     "hole may be larger: paint scrape on all of it at Picture, or ink on the piece if it is face"
 )
 _ALL_ROUND = 0.5  # share of a mark's border with a clear edge
-_SMALL, _SMALL_ROUND = 16, 0.4  # points of the border of a small mark, and the same for it
+# points of the border of a small mark, the same for it, and by how much it must stand out more
+_SMALL, _SMALL_ROUND, _SMALL_OUT = 16, 0.4, 0.7
 
 
 class Doubt(NamedTuple):
@@ -153,6 +154,15 @@ def _mask_of(rings: list[Floats], sight: Sight) -> NDArray[np.uint8]:
     return part
 
 
+def _stands_out(one: Mask, level: Light) -> float:
+    """Return by how much the light of a spot differs from that some px beside it."""
+    import cv2
+
+    near, wide = (cv2.dilate(one.astype(np.uint8), np.ones((n, n), np.uint8)) for n in (5, 9))
+    beside = level[(wide > 0) & (near == 0)]
+    return abs(float(np.median(level[one]) - np.median(beside))) if len(beside) else 0.0
+
+
 def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
     """Return what stands out on the face with a clear edge all round, as a hole in shade does."""
     import cv2
@@ -183,8 +193,10 @@ def _unnoticed(rings: list[Floats], sight: Sight) -> list[Doubt]:
             continue
         box = (slice(max(top - 14, 0), top + high + 14), slice(max(left - 14, 0), left + wide + 14))
         one = np.asarray(labels == label)[box]
-        share = clear(one, light[box])
-        if share > _ALL_ROUND or (not share and clear(one, light[box], _SMALL) > _SMALL_ROUND):
+        share, least = clear(one, light[box]), _ALL_ROUND
+        if not share and _stands_out(one, level[box]) > _SMALL_OUT:
+            share, least = clear(one, light[box], _SMALL), _SMALL_ROUND
+        if share > least:
             x, y = (centres[label] / sight.factor).tolist()
             doubts.append(Doubt((float(x), float(y)), may_be_hole(area)))
     return doubts

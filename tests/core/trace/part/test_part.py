@@ -204,9 +204,9 @@ def test_a_hole_in_deep_shade_that_was_not_found_is_doubted_and_a_plain_face_is_
     rim = np.array([200.0, 150.0]) + 120 * np.column_stack([np.cos(turn), -np.sin(turn)])
     face = np.hypot(x + 0.5 - 200, y + 0.5 - 150) < 120
     noise = np.random.default_rng(2).normal(0, 0.01, (300, 400))
-    for radius, count in ((0, 0), (9, 1), (5, 1)):
+    for radius, shade, count in ((0, 0.06, 0), (9, 0.06, 1), (5, 0.15, 0), (5, 0.06, 1)):
         dark = np.hypot(x + 0.5 - 230, y + 0.5 - 150) < radius
-        grey = np.where(dark, 0.06, np.where(face, 0.2, 0.8)) * np.exp(noise)
+        grey = np.where(dark, shade, np.where(face, 0.2, 0.8)) * np.exp(noise)
         light = np.repeat(grey[:, :, None], 3, axis=2).astype(np.float32)
         leaning = np.where(face, 4.0, -4.0).astype(np.float32)
         sight = Sight(light, leaning, 1.0, 0.3, None)
