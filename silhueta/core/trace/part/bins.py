@@ -15,6 +15,7 @@ from silhueta.core.trace.part.looks import Light, Looks, Mask, Seen
 MOST = 4.0  # that one pixel leans
 _PER_LOG, _PER_COLOUR, _PER_GRAIN = 15.0, 18.0, 2.2  # bins
 _BINS = (64, 64, 16)
+_LEAST_LOG, _LIT = -3.4, 0.4  # light of the first bin, for faces up to that light
 _SPREAD = (1.5, 1.5, 1.0)  # bins over which a look counts for its neighbours
 _RARE = 2e-5
 _LINES_MM, _LINES_PX = 1.3, 6  # mm that the grain of a line is narrower than; px it must be seen in
@@ -65,6 +66,9 @@ def bins_of(looks: Looks, seen: Seen, part: Mask) -> NDArray[np.int32]:
         square = np.ones((side | 1, side | 1), np.uint8)
         grain = np.asarray(cv2.morphologyEx(grain, cv2.MORPH_OPEN, square), np.float32)
     rough = np.log2(np.maximum(grain, 1e-6) / max(float(np.median(grain)), 1e-6))
-    planes = (_PER_LOG * (look[..., 0] + 3.4), 32 + _PER_COLOUR * colour, 6 + _PER_GRAIN * rough)
+    # a face far lighter than the ground is not to fall into the last bin with all that is lighter
+    face = float(np.median(look[..., 0][part])) if part.any() else 0.0
+    least = _LEAST_LOG + max(0.0, face - _LIT)
+    planes = (_PER_LOG * (look[..., 0] - least), 32 + _PER_COLOUR * colour, 6 + _PER_GRAIN * rough)
     at = [np.clip(p, 0, n - 1).astype(np.int32) for p, n in zip(planes, _BINS, strict=True)]
     return np.asarray((at[0] * _BINS[1] + at[1]) * _BINS[2] + at[2], np.int32)
