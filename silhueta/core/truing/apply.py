@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 
 import numpy as np
 
+from silhueta.core.datums import OPEN_MM
 from silhueta.core.errors import TruingError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.transform import about
@@ -63,16 +64,34 @@ def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
     settings = stamp.inputs.settings
     photo = settings.mode == "part" or settings.light == "linear"
     point = max(stamp.noise_mm, _LEAST_PX * size)
-    scale = 0.0
+    scale, whole = 0.0, stamp.whole_mm
     if rectified is not None and job.outline.taken:
         left, bottom, right, top = job.outline.bounds
         wide, high = rectified.size_sigma(job.outline.bounds)
         corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
         there = rectified.solution.relative_uncertainty(rectified.plane.to_px(corners))
+        whole = math.hypot(whole, _open_wall(job, rectified))
         scale = max(wide / max(right - left, 1e-9), high / max(top - bottom, 1e-9), *there)
     told = (_PHOTO_ALONG if photo else _DRAWN_ALONG) * size
     along = max(stamp.along_mm, size) if stamp.along_mm else told
-    return Noise(point, along, stamp.whole_mm, scale, _CORNER_PX * size)
+    return Noise(point, along, whole, scale, _CORNER_PX * size)
+
+
+def _open_wall(job: Job, rectified: Rectified) -> float:
+    """Return the standard uncertainty of a whole edge by walls of unknown height, mm.
+
+    Walls on one side of a hole may have been taken for face: a circle that follows the rest is
+    smaller by 2/pi of their width then, which is counted as the 95 % of its diameter.
+    """
+    height = rectified.solution.camera_height
+    if not job.optics.thickness_open or height is None or height <= 2 * OPEN_MM:
+        return 0.0
+    x, y, _ = rectified.plane.eye
+    left, bottom, right, top = job.outline.bounds
+    away = math.hypot(0.5 * (left + right) - x, 0.5 * (bottom + top) - y)
+    spread = math.hypot(right - left, top - bottom) / math.sqrt(12)  # of places all over the part
+    width = math.hypot(away, spread) * OPEN_MM / (float(height) - OPEN_MM)
+    return 2 / math.pi * width / 4
 
 
 def level_turn(outline: Outline, noise: Noise) -> float:

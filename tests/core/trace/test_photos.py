@@ -24,6 +24,8 @@ from silhueta.core.trace.edge.threshold import clear_level
 from silhueta.core.trace.edge.walls import Walls, at_the_top
 from silhueta.core.trace.job_trace import edges_in_picture, size_sigma, trace_job
 from silhueta.core.trace.stages import Stages
+from silhueta.core.truing.apply import noise_of
+from silhueta.core.truing.features import features
 from silhueta.core.work import Work
 
 A4 = (210.0, 297.0)
@@ -263,6 +265,20 @@ def test_a_thickness_that_is_not_told_lies_within_what_is_claimed(thickness):
     assert got.sigma < 3.0
     if thickness == 6.0:
         assert got.overall[0] > 2.0
+
+
+@pytest.mark.parametrize("thickness", [0.0, 6.0])
+def test_a_hole_of_a_part_whose_thickness_is_not_told_lies_within_what_is_claimed(thickness):
+    scene = replace(SCENE, part=replace(PART, thickness=thickness), wall=60.0)
+    part = TraceSettings(speck=20.0, mode="part")
+    done = traced(scene, optics=Optics(thickness_open=True), trace=part)
+    noise = noise_of(done.job, done.rectified)
+    (hole,) = (f for f in features(done.job.outline, noise) if f.kind == "circle")
+    assert abs(hole.size - 24.0) <= 2 * hole.sigma < 2.0
+    if thickness == 6.0:  # all of a wall was taken for face
+        assert hole.size < 23.5
+    told = replace(done.job, optics=Optics(0.0))
+    assert noise_of(told, done.rectified).whole == done.job.traced.whole_mm
 
 
 @pytest.mark.parametrize("name", ["photo", "photo_truth"])
