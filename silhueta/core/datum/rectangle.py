@@ -217,7 +217,16 @@ def _fit(
 
 
 def _alike(away: Floats, side: Floats) -> float:
-    """Return of how many neighbouring edge points one is independent, from means of blocks."""
+    """Return of how many neighbouring edge points one is independent, from means of blocks.
+
+    Parameters
+    ----------
+    away : (N,), px
+        Off their lines.
+    side : (N,) of int
+        Which of the four each belongs to; along it in order.
+
+    """
     spread, means = [], []
     for number in range(4):
         own = away[side == number]

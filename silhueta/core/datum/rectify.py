@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from silhueta.core.datum.camera import Plane
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datum.solve import Solution, facts_of, solve
-from silhueta.core.datums import GaugeDatum, SheetDatum
+from silhueta.core.datums import OPEN_MM, GaugeDatum, Optics, SheetDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import Job
@@ -85,6 +85,17 @@ class Rectified:
         raw = [(float(u), float(v)) for u, v in self.plane.to_px(ends)]
         solution = self.solution
         return solution.length(raw[0], raw[1])[1], solution.length(raw[2], raw[3])[1]
+
+    def open_wall(self, optics: Optics) -> float:
+        """Return how wide the wall of a part of unknown thickness may be seen.
+
+        In mm a mm from the point under the camera; 0 where the thickness is told, or no camera is
+        known that stands well above.
+        """
+        height = self.solution.camera_height
+        if not optics.thickness_open or height is None or height <= 2 * OPEN_MM:
+            return 0.0
+        return float(OPEN_MM / (height - OPEN_MM))
 
     def from_source(self, raw: Floats) -> Floats:
         """Return where raw px (N, 2) of the source lie in the rectified picture."""

@@ -14,7 +14,6 @@ from silhueta.core.datum.fixing import fixing_datum, mm_per_px
 from silhueta.core.datum.rectify import Rectified, rectify
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import (
-    OPEN_MM,
     GaugeDatum,
     LengthDatum,
     OverallDatum,
@@ -204,13 +203,13 @@ def _open_walls(job: Job, rectified: Rectified) -> tuple[float, float]:
     Where nothing is known of walls, an outline goes from their foot on the side of the point under
     the camera to the top on the far side: the far side alone is seen too far out.
     """
-    height = rectified.solution.camera_height
-    if not job.optics.thickness_open or height is None or height <= 2 * OPEN_MM:
+    share = rectified.open_wall(job.optics)
+    if not share:
         return 0.0, 0.0
     x, y, _ = rectified.plane.eye
     left, bottom, right, top = job.outline.bounds
     # the thickest lies well within two standard uncertainties
-    grown = OPEN_MM / (height - OPEN_MM) / _REACHED
+    grown = share / _REACHED
     wide = max(right - x, 0.0) + max(x - left, 0.0)
     high = max(top - y, 0.0) + max(y - bottom, 0.0)
     return float(wide * grown), float(high * grown)

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 
 import numpy as np
 
-from silhueta.core.datums import OPEN_MM
 from silhueta.core.errors import TruingError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.transform import about
@@ -83,15 +82,14 @@ def _open_wall(job: Job, rectified: Rectified) -> float:
     Walls on one side of a hole may have been taken for face: a circle that follows the rest is
     smaller by 2/pi of their width then, which is counted as the 95 % of its diameter.
     """
-    height = rectified.solution.camera_height
-    if not job.optics.thickness_open or height is None or height <= 2 * OPEN_MM:
+    share = rectified.open_wall(job.optics)
+    if not share:
         return 0.0
     x, y, _ = rectified.plane.eye
     left, bottom, right, top = job.outline.bounds
     away = math.hypot(0.5 * (left + right) - x, 0.5 * (bottom + top) - y)
     spread = math.hypot(right - left, top - bottom) / math.sqrt(12)  # of places all over the part
-    width = math.hypot(away, spread) * OPEN_MM / (float(height) - OPEN_MM)
-    return 2 / math.pi * width / 4
+    return 2 / math.pi * math.hypot(away, spread) * share / 4
 
 
 def level_turn(outline: Outline, noise: Noise) -> float:

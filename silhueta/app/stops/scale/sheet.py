@@ -195,9 +195,8 @@ class ScaleSheet(Worksheet):
     def _take_dragged(self, corners: Corners) -> None:
         for datum in self.session.job.datums:
             if isinstance(datum, SheetDatum):
-                bend, sigma = datum.bend, datum.bend_sigma
-                moved = partial(SheetDatum, datum.name, datum.size, corners)
-                self._set(partial(moved, bend=bend, bend_sigma=sigma))
+                moved = partial(SheetDatum, datum.name, datum.size, corners, bend=datum.bend)
+                self._set(partial(moved, bend_sigma=datum.bend_sigma))
 
     def _find_sheet(self) -> None:
         picture = self._tracing.picture
