@@ -13,8 +13,7 @@ import numpy as np
 
 from silhueta.core.compiled import compiled
 from silhueta.core.datum.scale import Scale
-from silhueta.core.fitting.fit import clamped
-from silhueta.core.fitting.joints import tangent_turn
+from silhueta.core.fitting.joints import clamped, tangent_turn
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import CUBIC, Floats, Path
 

@@ -9,7 +9,8 @@ import shapely
 
 from silhueta.core.compiled import compiled
 from silhueta.core.fitting.circle import fit_circle
-from silhueta.core.fitting.joints import chain_nodes, residual, tangent_turn
+from silhueta.core.fitting.joints import chain_nodes, clamped, tangent_turn
+from silhueta.core.fitting.roundings import Tied, with_roundings
 from silhueta.core.fitting.segments import TRIM, Ints, break_open, break_up
 from silhueta.core.fitting.settle import Flags, settle
 from silhueta.core.geometry.measure import signed_area
@@ -126,6 +127,10 @@ def fit_contour(
     if rough and best.worst > enough:  # then more segments bought nothing
         sound = [chain for chain in tried if _is_sound(chain, area, around, astray)]
         best = next((c for c in sound if c.worst < _HARDLY * best.worst), best)
+    if rough:
+        finer = _rounded(best, along, trim, price)
+        better = finer.typical < best.typical and _is_sound(finer, area, around, astray)
+        best = finer if better else best
     if not _is_sound(best, area, around, astray):
         return Fit(polygon(points, gate), gate)
     return Fit(_loop(best.nodes + centre, best.bulges), best.worst)
@@ -196,6 +201,8 @@ class _Chain(NamedTuple):
     cost: float
     astray: float  # the farthest that a node lies from the contour, px
     typical: float  # root mean square distance of the contour, px
+    points: Floats  # the contour, begun at a breakpoint
+    stops: Ints
 
 
 def _chain(points: Floats, gate: float, trim: float, price: float, corner: float) -> _Chain:
@@ -204,10 +211,25 @@ def _chain(points: Floats, gate: float, trim: float, price: float, corner: float
     free = np.zeros(len(nodes), np.bool_)
     settle(started, stops, nodes, bulges, free, free, trim)
     nodes, bulges = smoothed(started, stops, nodes, bulges, free, gate, trim, price, corner)
-    worst, total = deviation(started, stops, nodes, bulges)
+    return _weighed(started, stops, nodes, bulges, price)
+
+
+def _weighed(points: Floats, stops: Ints, nodes: Floats, bulges: Floats, price: float) -> _Chain:
+    worst, total = deviation(points, stops, nodes, bulges)
     typical = float(np.sqrt(total / len(points)))
     cost = total + price * len(nodes)
-    return _Chain(nodes, bulges, worst, cost, _astray(started, stops, nodes), typical)
+    far = _astray(points, stops, nodes)
+    return _Chain(nodes, bulges, worst, cost, far, typical, points, stops)
+
+
+def _rounded(chain: _Chain, along: float, trim: float, price: float) -> _Chain:
+    """Return a photo's chain with arcs for corners that its contour plainly rounds."""
+    ways = [tangent_turn(chain.nodes, chain.bulges, k) for k in range(len(chain.nodes))]
+    bent = (chain.bulges != 0) | (np.roll(chain.bulges, 1) != 0)
+    tangent = bent & (np.abs(ways) < _SMOOTH)
+    tied = Tied(chain.points, chain.stops, chain.nodes, chain.bulges, tangent)
+    made = with_roundings(tied, along, trim)
+    return _weighed(made.points, made.stops, made.nodes, made.bulges, price)
 
 
 @compiled
@@ -425,26 +447,3 @@ def along(a: Floats, b: Floats, bulge: float, share: float) -> tuple[float, floa
     u, v = radius * np.sin(angle), radius * (np.cos(half) - np.cos(angle))
     hx, hy = 0.5 * (b[0] - a[0]), 0.5 * (b[1] - a[1])
     return 0.5 * (a[0] + b[0]) + u * hx - v * hy, 0.5 * (a[1] + b[1]) + u * hy + v * hx
-
-
-@compiled
-def clamped(a: Floats, b: Floats, bulge: float, x: float, y: float) -> float:
-    """Return the distance of (x, y) from the segment from a to b, px."""
-    dx, dy = b[0] - a[0], b[1] - a[1]
-    chord = np.sqrt(dx * dx + dy * dy)
-    if chord < 1e-12:
-        return float(np.sqrt((x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])))
-    ux, uy = dx / chord, dy / chord
-    along = (x - 0.5 * (a[0] + b[0])) * ux + (y - 0.5 * (a[1] + b[1])) * uy
-    inside = abs(along) <= 0.5 * chord
-    if bulge != 0.0:
-        across = -(x - a[0]) * uy + (y - a[1]) * ux
-        rise = 0.25 * chord * (1 - bulge * bulge) / bulge
-        # seen from the centre: within half the included angle of the middle of the arc
-        down = (rise - across) if bulge > 0 else (across - rise)
-        inside = np.arctan2(abs(along), down) <= 2 * np.arctan(abs(bulge))
-    if inside:
-        return abs(residual(a[0], a[1], b[0], b[1], bulge, x, y))
-    one = (x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])
-    two = (x - b[0]) * (x - b[0]) + (y - b[1]) * (y - b[1])
-    return float(np.sqrt(min(one, two)))

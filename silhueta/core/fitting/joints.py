@@ -60,7 +60,7 @@ def chain_nodes(
         if primitives[k, 0] == ARC:
             mid = points[(stops[k] + stops[k + 1]) // 2]
             x, y = _onto(primitives[k], mid[0], mid[1])
-            bulges[k] = _bulge_through(nodes[k], nodes[(k + 1) % total], x, y)
+            bulges[k] = bulge_through(nodes[k], nodes[(k + 1) % total], x, y)
     return nodes, bulges
 
 
@@ -136,7 +136,7 @@ def _normal(primitive: Floats, x: float, y: float) -> tuple[float, float]:
 
 
 @compiled
-def _bulge_through(a: Floats, b: Floats, x: float, y: float) -> float:
+def bulge_through(a: Floats, b: Floats, x: float, y: float) -> float:
     """Return the bulge of the arc from a to b through (x, y)."""
     ux, uy, vx, vy = a[0] - x, a[1] - y, b[0] - x, b[1] - y
     # from a place on the arc the chord is seen under pi - angle / 2, on the right when it is
@@ -182,3 +182,26 @@ def kept_sign(before: float, after: float) -> float:
     if after * before <= 0:
         return before / 4
     return float(np.sign(before) * min(abs(after), 4 * abs(before)))
+
+
+@compiled
+def clamped(a: Floats, b: Floats, bulge: float, x: float, y: float) -> float:
+    """Return the distance of (x, y) from the segment from a to b, px."""
+    dx, dy = b[0] - a[0], b[1] - a[1]
+    chord = np.sqrt(dx * dx + dy * dy)
+    if chord < 1e-12:
+        return float(np.sqrt((x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])))
+    ux, uy = dx / chord, dy / chord
+    along = (x - 0.5 * (a[0] + b[0])) * ux + (y - 0.5 * (a[1] + b[1])) * uy
+    inside = abs(along) <= 0.5 * chord
+    if bulge != 0.0:
+        across = -(x - a[0]) * uy + (y - a[1]) * ux
+        rise = 0.25 * chord * (1 - bulge * bulge) / bulge
+        # seen from the centre: within half the included angle of the middle of the arc
+        down = (rise - across) if bulge > 0 else (across - rise)
+        inside = np.arctan2(abs(along), down) <= 2 * np.arctan(abs(bulge))
+    if inside:
+        return abs(residual(a[0], a[1], b[0], b[1], bulge, x, y))
+    one = (x - a[0]) * (x - a[0]) + (y - a[1]) * (y - a[1])
+    two = (x - b[0]) * (x - b[0]) + (y - b[1]) * (y - b[1])
+    return float(np.sqrt(min(one, two)))

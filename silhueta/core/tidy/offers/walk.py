@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
-from silhueta.core.fitting.fit import along, clamped
+from silhueta.core.fitting.fit import along
+from silhueta.core.fitting.joints import clamped
 from silhueta.core.geometry.path import Floats
 
 FULLEST = 1.0  # bulge of a walked arc: half a circle
