@@ -111,6 +111,8 @@ class TraceStamp:
         How the camera leaned, where datums do not tell and the picture does.
     alike : bool
         Whether the part's face is like its shadow, so that edges are told less closely.
+    lost_mm : (float, float)
+        Standard uncertainty of width and height, mm, by sides of it without a sharp edge.
 
     """
 
@@ -131,6 +133,7 @@ class TraceStamp:
     wall_mm: float = 0.0
     lean: Lean | None = None
     alike: bool = False
+    lost_mm: tuple[float, float] = (0.0, 0.0)
 
     @property
     def whole_mm(self) -> float:

@@ -123,7 +123,13 @@ def trace_job(
     places = traced.scale.to_mm(np.array([d.place for d in prepared.doubts]).reshape(-1, 2))
     pairs = zip(places.tolist(), prepared.doubts, strict=True)
     doubts = tuple((x, y, doubt.text) for (x, y), doubt in pairs)
-    told = replace(stamp, doubts=doubts, wall_mm=prepared.wall * size, alike=prepared.alike)
+    told = replace(
+        stamp,
+        doubts=doubts,
+        wall_mm=prepared.wall * size,
+        alike=prepared.alike,
+        lost_mm=prepared.lost,
+    )
     return done._replace(job=replace(done.job, traced=told))
 
 
@@ -185,7 +191,7 @@ def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
     """Return the standard uncertainty of the outline's width and height, mm.
 
     What the datums leave open (`Solution.spread`), and how far two opposite edges may be off:
-    their noise, and what goes along whole sides (`TraceStamp.whole_mm`).
+    their noise, what goes along whole sides (`TraceStamp.whole_mm`), and what is hardly seen.
     While the thickness is open, also the walls that may have been taken for face.
     """
     wide, high = map(
@@ -194,7 +200,8 @@ def size_sigma(job: Job, rectified: Rectified) -> tuple[float, float]:
     if job.traced is None:
         return wide, high
     edge = math.sqrt(2) * math.hypot(job.traced.noise_mm, _OUTERMOST * job.traced.whole_mm)
-    return math.hypot(wide, edge), math.hypot(high, edge)
+    across, up = job.traced.lost_mm
+    return math.hypot(wide, edge, across), math.hypot(high, edge, up)
 
 
 def _open_walls(job: Job, rectified: Rectified) -> tuple[float, float]:

@@ -249,6 +249,9 @@ def test_the_uncertainty_of_a_photographed_part_includes_its_edges():
     for all_of_it, of_scale in zip(whole, scale, strict=True):
         assert all_of_it > np.hypot(of_scale, least) - 1e-9
         assert all_of_it < 0.2
+    stamp = replace(done.job.traced, lost_mm=(0.3, 0.0))
+    lost = size_sigma(replace(done.job, traced=stamp), done.rectified)
+    assert lost == (np.hypot(whole[0], 0.3), whole[1])
 
 
 @pytest.mark.parametrize("thickness", [0.0, 3.0, 6.0])

@@ -51,6 +51,8 @@ class Prepared:
         Width of wall that may be face; 0: none.
     alike : bool
         Whether the part's face is like its shadow.
+    lost : (float, float), mm
+        Standard uncertainty of the part's width and height by sides without a sharp edge.
 
     """
 
@@ -60,6 +62,7 @@ class Prepared:
     doubts: tuple[Doubt, ...] = ()
     wall: float = 0.0
     alike: bool = False
+    lost: tuple[float, float] = (0.0, 0.0)
 
 
 def prepare(job: Job, rectified: Rectified, source: Picture) -> Prepared:
@@ -168,7 +171,8 @@ def prepare_part(
     if job.trace.invert:
         shown = np.uint8(255) - shown
     made = replace(rectified.picture, grey=shown)
-    return Prepared(made, None, found.contours, found.doubts, found.wall, found.alike)
+    seen = (found.doubts, found.wall, found.alike, found.lost)
+    return Prepared(made, None, found.contours, *seen)
 
 
 def painted(found: PixelContours, shape: tuple[int, ...]) -> NDArray[np.uint8]:

@@ -36,7 +36,14 @@ from silhueta.core.trace.part.looks import (
 from silhueta.core.trace.part.opened import by_openings
 from silhueta.core.trace.part.rounds import light_in
 from silhueta.core.trace.part.small import Scene, fine_grain, shrunk, small_of
-from silhueta.core.trace.part.sure import Doubt, blunt_run, judged, may_be_hole, weak_share
+from silhueta.core.trace.part.sure import (
+    Doubt,
+    blunt_run,
+    judged,
+    lost_sides,
+    may_be_hole,
+    weak_share,
+)
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.work import Work
 
@@ -77,6 +84,8 @@ class FoundPart(NamedTuple):
         Width of wall that may be face (`open_wall`); 0: none.
     alike : bool
         Whether its face is like its shadow, or brushed so that marks told it.
+    lost : (float, float), mm
+        Standard uncertainty of its width and height by sides without a sharp edge.
     """
 
     contours: PixelContours
@@ -84,6 +93,7 @@ class FoundPart(NamedTuple):
     doubts: tuple[Doubt, ...]
     wall: float = 0.0
     alike: bool = False
+    lost: tuple[float, float] = (0.0, 0.0)
 
 
 class _Near(NamedTuple):
@@ -145,9 +155,7 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
             "photo in softer light, or on something of another colour"
         )
     work.step(0.7)
-    found, doubts, wall = _edges(near, scene, least_mm2, work)
-    alike = near.alike or near.made.marks is not None
-    return FoundPart(found, best.cost, doubts, wall, alike)
+    return _edges(near, scene, least_mm2, work)._replace(cost=best.cost)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -315,25 +323,31 @@ def _rings(traced: PixelContours, sight: Sight, work: Work) -> tuple[list[Floats
     return rings, 0.0 if kind.told else open_wall(rings, sight)
 
 
+def _readings(sight: Sight) -> tuple[Sight, ...]:
+    """Return what edges beside a shadow like the face are seen in; none where there is no such."""
+    if sight.marks is None:
+        return (sight,) if sight.alike else ()
+    # by the light as it is a mark may pass for an edge; without marks, where those are misjudged
+    return (sight, sight._replace(marks=None))
+
+
 def _faint(made: Finer, kept: list[Floats], sight: Sight) -> tuple[Doubt, ...]:
     """Return a doubt where face and shadow may be taken for each other along an edge."""
-    if not sight.alike and made.marks is None:
+    readings = _readings(sight)
+    if not readings:
         return ()
     hardly = sight.alike and clear(made.part, smaller(sight.light, made.part.shape)) < _FAINT
     if hardly and not (made.clearer > _BY_MARKS and weak_share(kept[0], sight)[0] < _WEAK):
         rows, columns = np.nonzero(made.part)
         middle = float(columns.mean()) / sight.factor, float(rows.mean()) / sight.factor
         return (Doubt(middle, _ALIKE),)
-    # by the light as it is a mark may pass for an edge; without marks, where those are misjudged
-    readings = (sight,) if made.marks is None else (sight, sight._replace(marks=None))
     runs = [[blunt_run(ring, one) for one in readings] for ring in kept]
     longest, place = max(max(both) if hardly else min(both) for both in runs)
     return (Doubt(place, _ALIKE),) if longest > _BLUNT_MM else ()
 
 
-def _edges(
-    near: _Near, scene: Scene, least_mm2: float, work: Work
-) -> tuple[PixelContours, tuple[Doubt, ...], float]:
+def _edges(near: _Near, scene: Scene, least_mm2: float, work: Work) -> FoundPart:
+    """Return the part's edge in the closer picture; its cost is not told here."""
     import cv2
 
     made, left, top, scale, light, alike = near
@@ -393,4 +407,6 @@ def _edges(
     )
     edges = [pieces[i] + corner for i in kept]
     found = gathered(edges, np.array([areas[i] for i in kept]), len(traced) - len(kept))
-    return found, moved, wall
+    readings = _readings(sight)
+    lost = lost_sides(pieces[kept[0]], readings) if kept and readings else (0.0, 0.0)
+    return FoundPart(found, 0.0, moved, wall, bool(readings), lost)

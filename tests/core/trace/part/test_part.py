@@ -18,7 +18,7 @@ from silhueta.core.trace.part.border import Sight
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.looks import Seen, grounds_of, looks_of
 from silhueta.core.trace.part.ring import closed_path
-from silhueta.core.trace.part.sure import judged
+from silhueta.core.trace.part.sure import judged, lost_sides
 from tests.conftest import encoded
 
 A4 = (210.0, 297.0)
@@ -215,3 +215,25 @@ def test_a_hole_in_deep_shade_that_was_not_found_is_doubted_and_a_plain_face_is_
         assert len(doubts) == count
     assert np.hypot(doubts[0].place[0] - 230, doubts[0].place[1] - 150) < 1.5
     assert "may be a hole" in doubts[0].text
+
+
+def test_a_side_that_fades_into_its_shadow_widens_the_size_across_it_only():
+    fades = np.clip((np.arange(300) - 40) / 30, 0, 1)  # soft along the left, sharp elsewhere
+    face = np.where(fades < 1, fades, 1.0) * np.ones((200, 1))
+    face[:40] = face[160:] = face[:, 260:] = 0.0
+    light = np.repeat((0.2 + 0.4 * face)[:, :, None], 3, axis=2).astype(np.float32)
+    across, up = np.arange(55.0, 260.0), np.arange(40.0, 160.0)
+    ring = np.concatenate(
+        [
+            np.column_stack([np.full(120, 55.0), up]),
+            np.column_stack([across, np.full(205, 160.0)]),
+            np.column_stack([np.full(120, 260.0), up[::-1]]),
+            np.column_stack([across[::-1], np.full(205, 40.0)]),
+        ]
+    )
+    sight = Sight(light, face.astype(np.float32), 1.0, 0.1, None, alike=True)
+    wide, high = lost_sides(ring, (sight,))
+    assert 0.35 < wide < 0.45
+    assert high < 0.15
+    blurred = sight._replace(light=np.full_like(light, 0.4))
+    assert lost_sides(ring, (sight, blurred)) == lost_sides(ring, (blurred,))
