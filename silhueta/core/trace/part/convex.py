@@ -246,7 +246,7 @@ def _with_bays(made: Mask, filled: Mask, level: Light, mm: float) -> Mask:
 
 
 def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
-    """Return where only a crescent of a small hole was found, px (x, y).
+    """Return the middle of small holes of which only a crescent was found, px (x, y).
 
     Of a hole in a thick part the wall shows as a crescent, and what it bends round is ground that
     may be as light as the face: but hardly quite as light, and small holes have no bays.
@@ -271,7 +271,7 @@ def crescents(made: Mask, light: Light, mm: float) -> list[tuple[float, float]]:
 
 
 def cut_short(made: Mask, leaning: Light, mm: float) -> list[tuple[float, float]]:
-    """Return where a small hole may lack a piece of the circle round it, px (x, y).
+    """Return the middle of small holes that may lack a piece of their circle, px (x, y).
 
     Where shade turns into ground as light as the face, what was found ends in a straight line or in
     a bay. Of a hole that is not round, what lies beside it within that circle looks like the face.
@@ -287,12 +287,12 @@ def cut_short(made: Mask, leaning: Light, mm: float) -> list[tuple[float, float]
     import cv2
 
     filled = filled_in(made) > 0
-    count, labels, stats, centres = cv2.connectedComponentsWithStats(
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (filled & ~made).astype(np.uint8), connectivity=4
     )
     found = []
     for label in range(1, count):
-        area = int(stats[label, cv2.CC_STAT_AREA])
+        left, top, across, high, area = stats[label].tolist()
         if not LEAST_MM2 < area * mm * mm < SMALL_MM2:
             continue
         box = _box(stats[label][None], made.shape)
@@ -307,7 +307,7 @@ def cut_short(made: Mask, leaning: Light, mm: float) -> list[tuple[float, float]
         for piece in range(1, pieces):
             one = np.asarray(places == piece)
             if one.sum() > _PIECE * whole and leaning[box][one].mean() < _HARDLY_FACE:
-                found.append((float(centres[label, 0]), float(centres[label, 1])))
+                found.append((left + 0.5 * across, top + 0.5 * high))
                 break
     return found
 

@@ -151,8 +151,8 @@ def _bent(rings: list[Floats], sight: Sight) -> list[Doubt]:
     """Return small holes with a bay that does not look like the face: part of the hole."""
     part = _mask_of(rings, sight) > 0
     level, mm = _level(smaller(sight.light, part.shape)), sight.mm / sight.factor
-    places = crescents(part, level, mm)
-    places = places or cut_short(part, sight.leaning, mm)
+    # one and the same hole may be both
+    places = dict.fromkeys((*crescents(part, level, mm), *cut_short(part, sight.leaning, mm)))
     return [Doubt((x / sight.factor, y / sight.factor), _CRESCENT) for x, y in places]
 
 
