@@ -14,7 +14,7 @@ import numpy as np
 
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.picture.light import TOP, in_light
+from silhueta.core.picture.light import TOP
 from silhueta.core.picture.verdict import focus_width
 from silhueta.core.trace.edge.contours import PixelContours, contours, gathered
 from silhueta.core.trace.edge.walls import Walls
@@ -22,6 +22,7 @@ from silhueta.core.trace.part.border import Sight, border, edge_width
 from silhueta.core.trace.part.cast import cast, clear
 from silhueta.core.trace.part.face import like_a_shadow
 from silhueta.core.trace.part.finer import Finer, finer
+from silhueta.core.trace.part.hand import closer_part, rough_part
 from silhueta.core.trace.part.lit import kind_of_walls, open_wall
 from silhueta.core.trace.part.looks import (
     Grounds,
@@ -29,13 +30,14 @@ from silhueta.core.trace.part.looks import (
     Looks,
     Mask,
     Seen,
+    UntoldError,
     grounds_of,
     looks_of,
     smaller,
 )
 from silhueta.core.trace.part.opened import by_openings
 from silhueta.core.trace.part.rounds import light_in
-from silhueta.core.trace.part.small import Scene, fine_grain, shrunk, small_of
+from silhueta.core.trace.part.small import Scene, closeup, fine_grain, shrunk, small_of
 from silhueta.core.trace.part.sure import (
     Doubt,
     blunt_run,
@@ -47,8 +49,7 @@ from silhueta.core.trace.part.sure import (
 from silhueta.core.trace.part.whole import Explanation, things
 from silhueta.core.work import Work
 
-_CLOSER = 600_000  # px of the one in which its holes are
-_AROUND_MM = 6.0
+_STROKE = 0.3  # of a pixel of the small picture, that is under a stroke
 _ON_SHEET = 0.004  # of the sheet, that a part covers at least when it lies on it
 _RIVAL = 0.6  # of the largest, from which another thing may be meant as well
 _TOLD, _CLEARER = 0.65, 0.08  # share of a border with an edge: enough; better by so much
@@ -141,10 +142,24 @@ def find_part(scene: Scene, least_mm2: float = 1.0, work: Work | None = None) ->
 def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
     seen, factor, barred = small_of(scene)
     work.step(0.2)
+    try:
+        near, cost = _by_looks(scene, seen, factor, barred, work)
+    except UntoldError:
+        near, cost = _by_hand(scene, seen, factor), _OPEN
+    work.step(0.7)
+    return _edges(near, scene, least_mm2, work)._replace(cost=cost)
+
+
+def _by_looks(
+    scene: Scene, seen: Seen, factor: float, barred: Mask | None, work: Work
+) -> tuple[_Near, float]:
+    """Return the part as its look and its edges tell it, and what that leaves open."""
     grounds = grounds_of(seen)
     looks = looks_of(seen, grounds)
     work.step(0.3)
-    best = _chosen(things(seen, looks, barred, work), seen)
+    size = (seen.light.shape[1], seen.light.shape[0])
+    inked = None if scene.inked is None else shrunk(scene.inked, size, _STROKE)
+    best = _chosen(things(seen, looks, barred, work), seen, inked)
     work.step(0.5)
     near = _closer(scene, seen, grounds, best, factor, work)
     hinted = scene.inked is not None or scene.scraped is not None
@@ -154,8 +169,35 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
             "shadow's; paint ink on the part and scrape on the shadow at Picture, or take the "
             "photo in softer light, or on something of another colour"
         )
-    work.step(0.7)
-    return _edges(near, scene, least_mm2, work)._replace(cost=best.cost)
+    return near, best.cost
+
+
+def _by_hand(scene: Scene, seen: Seen, factor: float) -> _Near:
+    """Return the part as strokes and the edges between them tell it.
+
+    Raises
+    ------
+    UntoldError
+        Where there are no strokes on both sides, or nothing is between them.
+
+    """
+    if scene.inked is None or scene.scraped is None:
+        raise UntoldError
+    size = (seen.light.shape[1], seen.light.shape[0])
+    hints = shrunk(scene.inked, size, _STROKE), shrunk(scene.scraped, size, _STROKE)
+    rough = rough_part(seen.light, seen.steep, seen.domain, *hints)
+    if not rough.any():
+        raise UntoldError
+    view = closeup(scene, seen, rough, factor)
+    inked, scraped = view.hint(scene.inked), view.hint(scene.scraped)
+    assert inked is not None
+    assert scraped is not None
+    part = closer_part(view.light, scene.mm / view.scale, view.near(rough), inked, scraped)
+    if not part.any():
+        raise UntoldError
+    made = Finer(part, np.zeros(part.shape, np.float32), [], 1.0, [])
+    shown = view.whole.astype(np.float32) / np.float32(TOP)
+    return _Near(made, view.left, view.top, view.scale, shown, True)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -168,8 +210,8 @@ def _holes(part: Mask, least: float) -> int:
     return int((stats[1:, cv2.CC_STAT_AREA] >= least).sum()) - 1
 
 
-def _chosen(found: list[Explanation], seen: Seen) -> Explanation:
-    """Return the thing that is the part.
+def _chosen(found: list[Explanation], seen: Seen, inked: Mask | None) -> Explanation:
+    """Return the thing that is the part: one that ink lies on, or the largest.
 
     Raises
     ------
@@ -177,6 +219,10 @@ def _chosen(found: list[Explanation], seen: Seen) -> Explanation:
         If none can be, or more than one.
 
     """
+    if inked is not None:
+        found = [e for e in found if (e.thing & inked).any()]
+        if not found:
+            raise UntoldError
     if not found:
         raise TraceError(
             "no part is to be seen: nothing differs enough from what it lies on; lay it on "
@@ -192,10 +238,7 @@ def _chosen(found: list[Explanation], seen: Seen) -> Explanation:
             "photo with the whole part in it, and some of the ground all round"
         )
     if best.cost > _OPEN:
-        raise TraceError(
-            "part and ground cannot be told apart here; paint a stroke of ink on the part and one "
-            "of scrape on the ground at Picture, or lay the part on plain ground of another colour"
-        )
+        raise UntoldError
     rivals = [e for e in found[1:] if not e.touches and e.cost < _OPEN / 2]
     if rivals and rivals[0].part.sum() > _RIVAL * best.part.sum():
         raise TraceError(
@@ -209,54 +252,33 @@ def _closer(
     scene: Scene, seen: Seen, grounds: Grounds, best: Explanation, factor: float, work: Work
 ) -> _Near:
     """Return the part in a closer picture."""
-    import cv2
-
-    rows, columns = np.nonzero(best.part)
-    pad = int(_AROUND_MM / seen.mm) + 3
-    height, width = seen.on.shape
-    box = (
-        slice(max(int(rows.min()) - pad, 0), min(int(rows.max()) + pad, height)),
-        slice(max(int(columns.min()) - pad, 0), min(int(columns.max()) + pad, width)),
-    )
-    top, left = round(box[0].start / factor), round(box[1].start / factor)
-    bottom = min(round(box[0].stop / factor), scene.colours.shape[0])
-    right = min(round(box[1].stop / factor), scene.colours.shape[1])
-    whole = in_light(np.ascontiguousarray(scene.colours[top:bottom, left:right]))
-    scale = min(1.0, float(np.sqrt(_CLOSER / (whole.shape[0] * whole.shape[1]))))
-    size = (round(whole.shape[1] * scale), round(whole.shape[0] * scale))
-    light = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32) / TOP
-
-    def near(mask: Mask) -> Mask:
-        return np.asarray(cv2.resize(mask[box].astype(np.float32), size) > 0.5)
-
-    def hint(mask: Mask | None) -> Mask | None:
-        return None if mask is None else shrunk(mask[top:bottom, left:right], size, 0.5)
-
+    view = closeup(scene, seen, best.part, factor)
+    left, top, scale, box, whole, light = view
     close = Seen(
         light,
-        fine_grain(whole[..., 1], light[..., 1], size),
-        near(seen.domain),
-        near(seen.on),
-        near(seen.off),
+        fine_grain(whole[..., 1], light[..., 1], view.size),
+        view.near(seen.domain),
+        view.near(seen.on),
+        view.near(seen.off),
         scene.mm / scale,
         seen.thickness,
         np.zeros(light.shape[:2], np.float32),
     )
-    looks = looks_of(close, grounds.window(box, size))
+    looks = looks_of(close, grounds.window(box, view.size))
     walls = scene.walls
     if walls is not None:
         under = ((walls.under[0] - left) * scale, (walls.under[1] - top) * scale)
         walls = Walls(under, walls.ratio)
-    by_looks = near(best.part), near(best.shadow)
-    by_edges = _by_edges(close, looks, by_looks[0], near(best.thing), walls)
+    by_looks = view.near(best.part), view.near(best.shadow)
+    by_edges = _by_edges(close, looks, by_looks[0], view.near(best.thing), walls)
     part, shadow = by_edges or by_looks
     made = finer(
         close,
         looks,
         part,
         shadow,
-        hint(scene.inked),
-        hint(scene.scraped),
+        view.hint(scene.inked),
+        view.hint(scene.scraped),
         work,
     )
     shown = whole.astype(np.float32) / np.float32(TOP)

@@ -19,7 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.looks import Light, Mask, filled_in
+from silhueta.core.trace.part.looks import Light, Mask, UntoldError, filled_in
 
 _LEVELS = np.arange(-6.75, -0.24, 0.25)
 _OWN = 0.75  # depth from which a basin is one for itself
@@ -28,6 +28,7 @@ _WAIST = 0.75  # of the half width of the smaller of two, from which there is no
 _SLIVER_PX, _SLIVER = 1.6, 0.25  # half width, px and of the other's, of what is no hole itself
 _OPENED = 0.5  # above the level where two met, at which it is looked for
 _TYPICAL, _MOST_ODD = 3.0, 8.0  # spreads that are not odd; times these, that count no further
+_MOST_PX = 500_000_000  # looked at between basins that met: some seconds, and no part needs more
 _FLOOR = -9.0
 _MANY = 1 << 32  # basins, that there never are
 _LEAST_HOLE = 1.2  # mm²
@@ -58,6 +59,11 @@ def with_holes(made: Mask, look: Faced, mm: float) -> Mask:
     look : Faced
     mm : float
         Side of a pixel.
+
+    Raises
+    ------
+    UntoldError
+        If all of the face is such basins.
 
     """
     import cv2
@@ -148,10 +154,13 @@ def _parted(basins: _Basins, calm: Light, filled: Mask) -> NDArray[np.int32]:
     from scipy.ndimage import distance_transform_edt
 
     group = np.arange(int(basins.held.max()) + 1)
+    looked_at = 0
     for level in sorted({level for *_, level in basins.met}):
         pairs = [(a, b) for a, b, met in basins.met if met == level and _OUTSIDE not in (a, b)]
         wide = min(level + _OPENED, float(_LEVELS[-1]))
-        _join(group, pairs, basins.held, (calm < wide) | ~filled)
+        looked_at += _join(group, pairs, basins.held, (calm < wide) | ~filled)
+        if looked_at > _MOST_PX:
+            raise UntoldError
     below = calm < _LEVELS[-1]
     grouped = np.where(basins.held > 0, group[basins.held], 0).astype(np.int32)
     # what is nobody's goes to the nearest, with a line of face between two
@@ -185,12 +194,16 @@ def _peaks(
 
 def _join(
     group: NDArray[np.int64], pairs: list[tuple[int, int]], held: NDArray[np.int32], below: Mask
-) -> None:
-    """Put basins that met, and have no waist between them, into one group."""
+) -> int:
+    """Put basins that met, and have no waist between them, into one group.
+
+    Returns how many px it looked at; over the most it stops half-way.
+    """
     import cv2
 
     if not pairs:
-        return
+        return 0
+    looked_at = 0
     deep = cv2.distanceTransform(below.astype(np.uint8), cv2.DIST_L2, 5)
     peaks = _peaks(deep, group[held], np.unique(group[np.array(pairs)]))
     _, lakes, boxes, _ = cv2.connectedComponentsWithStats(below.astype(np.uint8))
@@ -201,9 +214,13 @@ def _join(
         least, most = float(deep[peaks[one]]), float(deep[peaks[other]])
         if least >= max(_SLIVER_PX, _SLIVER * most):  # else shade along the other's border
             left, top, wide, high = boxes[lakes[peaks[one]], :4].tolist()
+            looked_at += wide * high
+            if looked_at > _MOST_PX:
+                break
             lake = deep[top : top + high, left : left + wide] > _WAIST * least
             _, pieces = cv2.connectedComponents(lake.astype(np.uint8))
             here, there = ((y - top, x - left) for y, x in (peaks[one], peaks[other]))
             if lakes[peaks[one]] != lakes[peaks[other]] or pieces[here] != pieces[there]:
                 continue
         group[group == one] = other
+    return looked_at

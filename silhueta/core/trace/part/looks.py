@@ -24,6 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.compiled import compiled
+from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 
 Mask = NDArray[np.bool_]
@@ -43,6 +44,16 @@ _QUIET = 0.004  # grain of paper in a good photo: the slope of a soft shadow may
 _WIDE_GRAIN = 7  # px of grain without a gap
 _SMALL = 160  # px of the long side on which the light is worked out
 _DEGREE = 3
+
+
+class UntoldError(TraceError):
+    """Looks do not tell part and ground apart; strokes of a person and edges still may."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "part and ground cannot be told apart here; paint a stroke of ink on the part and one "
+            "of scrape on the ground at Picture, or lay the part on plain ground of another colour"
+        )
 
 
 class Seen(NamedTuple):

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +25,8 @@ from silhueta.core.trace.part.looks import (
 _SMALL = 400_000  # px of the picture in which the part is looked for
 _RIM_MM, _CLEAR_MM = 0.8, 2.0  # inside and outside of the sheet's edge that is of neither side
 _AT_ONCE = 25_000_000  # px whose light is worked out at once: 6 bytes each
+_CLOSER = 600_000  # px of the one in which its holes are
+_AROUND_MM = 6.0
 _FINE_MM, _FINE = 0.15, 3_000_000  # side, mm, and number of the pixels in which edges are seen
 
 
@@ -106,6 +108,69 @@ def small_of(scene: Scene) -> tuple[Seen, float, Mask | None]:
         barred = spots > 0
     seen = Seen(light, grain.astype(np.float32), domain, on, off, mm, scene.thickness, steep)
     return seen, factor, barred
+
+
+class Closeup(NamedTuple):
+    """A box of a scene, seen closer.
+
+    left, top : int, px
+        Of the box in the scene.
+    scale : float
+        px of it a px of the scene.
+    box : (slice, slice)
+        In the small picture.
+    whole : (h, w, 3) of uint16
+        Its light in the scene's own pixels.
+    light : (H, W, 3) of float32
+        Linear, 0 to 1.
+    """
+
+    left: int
+    top: int
+    scale: float
+    box: tuple[slice, slice]
+    whole: NDArray[np.uint16]
+    light: Light
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height, px."""
+        return self.light.shape[1], self.light.shape[0]
+
+    def near(self, mask: Mask) -> Mask:
+        """Return a mask of the small picture, closer."""
+        import cv2
+
+        return np.asarray(cv2.resize(mask[self.box].astype(np.float32), self.size) > 0.5)
+
+    def hint(self, mask: Mask | None) -> Mask | None:
+        """Return a mask of the scene, smaller."""
+        if mask is None:
+            return None
+        rows, columns = self.whole.shape[:2]
+        own = mask[self.top : self.top + rows, self.left : self.left + columns]
+        return shrunk(own, self.size, 0.5)
+
+
+def closeup(scene: Scene, seen: Seen, part: Mask, factor: float) -> Closeup:
+    """Return a part of the small picture closer, with some ground round it."""
+    import cv2
+
+    rows, columns = np.nonzero(part)
+    pad = int(_AROUND_MM / seen.mm) + 3
+    height, width = seen.on.shape
+    box = (
+        slice(max(int(rows.min()) - pad, 0), min(int(rows.max()) + pad, height)),
+        slice(max(int(columns.min()) - pad, 0), min(int(columns.max()) + pad, width)),
+    )
+    top, left = round(box[0].start / factor), round(box[1].start / factor)
+    bottom = min(round(box[0].stop / factor), scene.colours.shape[0])
+    right = min(round(box[1].stop / factor), scene.colours.shape[1])
+    whole = in_light(np.ascontiguousarray(scene.colours[top:bottom, left:right]))
+    scale = min(1.0, float(np.sqrt(_CLOSER / (whole.shape[0] * whole.shape[1]))))
+    size = (round(whole.shape[1] * scale), round(whole.shape[0] * scale))
+    light = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32) / TOP
+    return Closeup(left, top, scale, box, whole, np.asarray(light, np.float32))
 
 
 def _shrunk_by(colours: NDArray[np.uint8], times: int) -> NDArray[np.uint8]:
