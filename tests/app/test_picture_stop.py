@@ -10,6 +10,7 @@ from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.steps import Backdrop, Stroke
 from tests.app.conftest import size
 from tests.conftest import encoded
+from tests.satin import HOLES, PLATE, satin
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -112,3 +113,28 @@ def test_a_picture_is_pasted(hand, plate_png):
     QGuiApplication.clipboard().clear()
     hand.window.filing.paste()
     assert "no picture on the clipboard" in hand.window.notice.text
+
+
+def test_a_part_that_looks_like_its_sheet_is_told_by_a_stroke_on_each(hand, tmp_path):
+    part = PLATE & ~HOLES[0] & ~HOLES[1]
+    file = tmp_path / "satin.png"
+    file.write_bytes(encoded(Image.fromarray(satin(part)), "PNG", dpi=(127, 127)).data)
+    hand.open(file)
+    hand.click("choice-part")
+    hand.settle()
+    sheet = hand.window.sheets["trace"]
+    assert "paint ink on it and scrape beside it" in sheet.result.text()
+    hand.key(Qt.Key.Key_1, ALT)
+    hand.settle()
+    hand.type(hand.window.sheets["picture"].brush, "20 px")
+    for tool, y in (("ink", 350), ("scrape", 90)):
+        hand.click(f"clean-{tool}")
+        start, end = hand.at(280, y), hand.at(620, y)
+        QTest.mousePress(hand.window.table, Qt.MouseButton.LeftButton, pos=start)
+        QTest.mouseMove(hand.window.table, end)
+        hand.window.table.grab()
+        QTest.mouseRelease(hand.window.table, Qt.MouseButton.LeftButton, pos=end)
+        QTest.keyClick(hand.window.table, Qt.Key.Key_Escape)
+        hand.settle()
+    assert len(hand.window.session.job.outline.contours) == 3
+    assert size(hand) == pytest.approx((120, 80), abs=0.6)

@@ -226,7 +226,7 @@ def _chosen(found: list[Explanation], seen: Seen, inked: Mask | None) -> Explana
     if not found:
         raise TraceError(
             "no part is to be seen: nothing differs enough from what it lies on; lay it on "
-            "something of another colour, or paint a stroke of ink on it at Picture"
+            "something of another colour, or paint ink on it and scrape beside it at Picture"
         )
     whole = float(seen.on.sum())
     lying = [e for e in found if whole and (e.part & seen.on).sum() > _ON_SHEET * whole]

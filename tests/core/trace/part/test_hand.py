@@ -11,28 +11,12 @@ from silhueta.core.trace.part.find import find_part
 from silhueta.core.trace.part.hand import rough_part
 from silhueta.core.trace.part.looks import UntoldError
 from silhueta.core.trace.part.small import Scene
+from tests.satin import HOLES, PLATE, X, Y, satin
 
 MM = 0.2
-Y, X = np.mgrid[:700, :900]
 SHEET = np.array([[20.0, 20.0], [880.0, 20.0], [880.0, 680.0], [20.0, 680.0]])
-PLATE = (abs(X - 450) < 300) & (abs(Y - 350) < 200)
-HOLES = np.hypot(X - 300, Y - 280) < 40, np.hypot(X - 620, Y - 430) < 30
 INK = (abs(Y - 350) < 12) & (abs(X - 450) < 200)
 SCRAPE = (abs(Y - 90) < 10) & (abs(X - 450) < 250)
-
-
-def photo(*parts):
-    """A photo of bright faces in marks on a sheet as light, dark only along their edges."""
-    rng = np.random.default_rng(8)
-    marks = gaussian_filter(rng.normal(size=Y.shape), (1.5, 90.0))
-    light = np.full(Y.shape, 0.72)
-    for part in parts:
-        light[part] = 0.70 * np.exp(0.03 * marks / marks.std())[part]
-        edge = np.exp(-(((gaussian_filter(part + 0.0, 1.5) - 0.5) * 4) ** 2))
-        light *= 1 - 0.25 * edge
-    light = gaussian_filter(light, 0.9)[..., None] * np.array([0.99, 1.0, 1.01])
-    light = light + rng.normal(0, 0.004, light.shape)
-    return np.uint8(np.round(255 * np.asarray(stored_of(np.clip(light, 0, 1)))))
 
 
 def areas(colours, **strokes):
@@ -43,7 +27,7 @@ def areas(colours, **strokes):
 
 def test_a_face_like_its_ground_is_told_by_one_stroke_on_each_and_not_without():
     part = PLATE & ~HOLES[0] & ~HOLES[1]
-    colours = photo(part)
+    colours = satin(part)
     for strokes in ({}, {"inked": INK}, {"scraped": SCRAPE}):
         with pytest.raises(TraceError, match="ink"):
             areas(colours, **strokes)
