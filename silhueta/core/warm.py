@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import PixelDatum
+from silhueta.core.fitting.roundings import Tied, with_roundings
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
@@ -46,6 +47,10 @@ def main() -> None:
     for writeable in (True, False):  # out of a cleaned picture, and out of a file
         colours.flags.writeable = writeable
         trace_colours(colours, Scale(0.1, 96, "pixel"), TraceSettings(speck=0.0, split=3))
+    turn = np.linspace(0, 2 * np.pi, 600, endpoint=False)
+    ring = 95 * np.column_stack([np.cos(turn), np.sin(turn)])
+    stops, sharp = np.arange(0, 601, 100), np.zeros(6, np.bool_)
+    with_roundings(Tied(ring, stops, ring[::100] / 0.95, np.zeros(6), sharp), 1.0, 1.6)
     light = np.repeat(grey[:, :, None], 3, axis=2).astype(np.float32) / np.float32(255)
     turn = np.linspace(0, 2 * np.pi, 200, endpoint=False)
     ring = 48 + 30 * np.column_stack([np.cos(turn), -np.sin(turn)])

@@ -218,8 +218,7 @@ def _weighed(points: Floats, stops: Ints, nodes: Floats, bulges: Floats, price: 
     worst, total = deviation(points, stops, nodes, bulges)
     typical = float(np.sqrt(total / len(points)))
     cost = total + price * len(nodes)
-    far = _astray(points, stops, nodes)
-    return _Chain(nodes, bulges, worst, cost, far, typical, points, stops)
+    return _Chain(nodes, bulges, worst, cost, _astray(points, stops, nodes), typical, points, stops)
 
 
 def _rounded(chain: _Chain, along: float, trim: float, price: float) -> _Chain:
@@ -229,6 +228,8 @@ def _rounded(chain: _Chain, along: float, trim: float, price: float) -> _Chain:
     tangent = bent & (np.abs(ways) < _SMOOTH)
     tied = Tied(chain.points, chain.stops, chain.nodes, chain.bulges, tangent)
     made = with_roundings(tied, along, trim)
+    if made is tied:
+        return chain
     return _weighed(made.points, made.stops, made.nodes, made.bulges, price)
 
 

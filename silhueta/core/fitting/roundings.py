@@ -43,7 +43,13 @@ _LEAST_TURN = 0.06  # radians at a corner
 
 
 class Tied(NamedTuple):
-    """A closed chain: its contour, breakpoints from 0 to n, nodes, bulges, tangent joints."""
+    """A closed chain of m segments through a contour.
+
+    points : (n, 2), px, begun at a breakpoint
+    stops : (m + 1,), breakpoints from 0 to n
+    nodes, bulges : (m, 2), px, and (m,)
+    tangent : (m,), joints at which the path does not turn
+    """
 
     points: Floats
     stops: Ints
@@ -58,9 +64,9 @@ class _Arc(NamedTuple):
     joint: int
     worth: float
     stops: Ints  # (6,), from the first node of the five
-    nodes: Floats
+    nodes: Floats  # (6, 2), px
     bulges: Floats  # (6,); the last is of no segment
-    tangent: Flags
+    tangent: Flags  # (6,)
 
 
 def with_roundings(chain: Tied, along: float, trim: float) -> Tied:
@@ -75,15 +81,18 @@ def with_roundings(chain: Tied, along: float, trim: float) -> Tied:
         What blur has rounded at both sides of a corner.
 
     """
-    begun = chain
+    begun, fresh = chain, np.ones_like(chain.tangent)
     for _ in range(_ROUNDS):
         if len(chain.nodes) < _FEWEST:
             break
-        tried = (_tried(chain, k, along, trim) for k in np.flatnonzero(~chain.tangent).tolist())
+        corners = np.flatnonzero(~chain.tangent).tolist()
+        # round what is as it was, the answer is, too
+        changed = [k for k in corners if fresh[_about(chain, k)].any()]
+        tried = (_tried(chain, k, along, trim) for k in changed)
         found = sorted((arc for arc in tried if arc is not None), key=lambda arc: -arc.worth)
         if not found:
             break
-        chain = _taken(chain, found)
+        chain, fresh = _taken(chain, found)
     if chain is not begun:
         free = np.zeros_like(chain.tangent)
         settle(chain.points, chain.stops, chain.nodes, chain.bulges, chain.tangent, free, trim)
@@ -182,10 +191,13 @@ def _nearest(points: Floats, stops: Ints, nodes: Floats) -> Ints:
     return made
 
 
-def _taken(chain: Tied, found: list[_Arc]) -> Tied:
-    """Return the chain with arcs in it, the worthiest first, that do not meet one another."""
+def _taken(chain: Tied, found: list[_Arc]) -> tuple[Tied, Flags]:
+    """Return the chain with arcs in it, the worthiest first, that do not meet one another.
+
+    And which of its nodes (m,) are not as they were.
+    """
     rows = [
-        [(int(stop), node, bulge, bool(tangent))]
+        [(int(stop), node, bulge, bool(tangent), False)]
         for stop, node, bulge, tangent in zip(
             chain.stops[:-1], chain.nodes, chain.bulges, chain.tangent, strict=True
         )
@@ -205,18 +217,20 @@ def _taken(chain: Tied, found: list[_Arc]) -> Tied:
                     arc.nodes[k],
                     arc.bulges[k],
                     rows[near[old]][0][3] if old == 0 else bool(arc.tangent[k]),
+                    True,
                 )
                 for k in new
             ]
     flat = [row for some in rows for row in some]
     begun, count = flat[0][0], len(chain.points)
-    return Tied(
+    made = Tied(
         np.ascontiguousarray(np.roll(chain.points, -begun, axis=0)),
         np.array([*(row[0] - begun for row in flat), count], np.int64),
         np.array([row[1] for row in flat]),
         np.array([row[2] for row in flat]),
         np.array([row[3] for row in flat], np.bool_),
     )
+    return made, np.array([row[4] for row in flat], np.bool_)
 
 
 @compiled

@@ -14,7 +14,6 @@ import numpy as np
 
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
-from silhueta.core.picture.light import TOP
 from silhueta.core.picture.verdict import focus_width
 from silhueta.core.trace.edge.contours import PixelContours, contours, gathered
 from silhueta.core.trace.edge.walls import Walls
@@ -32,6 +31,7 @@ from silhueta.core.trace.part.looks import (
     Seen,
     UntoldError,
     grounds_of,
+    largest_piece,
     looks_of,
     smaller,
 )
@@ -77,8 +77,6 @@ _LOST = (
 class FoundPart(NamedTuple):
     """The part's edge as contours in px of the photo at true size, and how plausible it is.
 
-    cost : float
-        What of the thing could not be explained, 0 to 1.
     doubts : tuple of Doubt
         Places that may be holes and were left out.
     wall : float, px
@@ -90,7 +88,6 @@ class FoundPart(NamedTuple):
     """
 
     contours: PixelContours
-    cost: float
     doubts: tuple[Doubt, ...]
     wall: float = 0.0
     alike: bool = False
@@ -143,22 +140,24 @@ def _found(scene: Scene, least_mm2: float, work: Work) -> FoundPart:
     seen, factor, barred = small_of(scene)
     work.step(0.2)
     try:
-        near, cost = _by_looks(scene, seen, factor, barred, work)
+        near = _by_looks(scene, seen, factor, barred, work)
     except UntoldError:
-        near, cost = _by_hand(scene, seen, factor), _OPEN
+        near = _by_hand(scene, seen, factor)
     work.step(0.7)
-    return _edges(near, scene, least_mm2, work)._replace(cost=cost)
+    return _edges(near, scene, least_mm2, work)
 
 
-def _by_looks(
-    scene: Scene, seen: Seen, factor: float, barred: Mask | None, work: Work
-) -> tuple[_Near, float]:
-    """Return the part as its look and its edges tell it, and what that leaves open."""
+def _stroked(strokes: Mask, seen: Seen) -> Mask:
+    """Return what of the small picture is under a scene's strokes."""
+    return shrunk(strokes, (seen.light.shape[1], seen.light.shape[0]), _STROKE)
+
+
+def _by_looks(scene: Scene, seen: Seen, factor: float, barred: Mask | None, work: Work) -> _Near:
+    """Return the part as its look and its edges tell it."""
     grounds = grounds_of(seen)
     looks = looks_of(seen, grounds)
     work.step(0.3)
-    size = (seen.light.shape[1], seen.light.shape[0])
-    inked = None if scene.inked is None else shrunk(scene.inked, size, _STROKE)
+    inked = None if scene.inked is None else _stroked(scene.inked, seen)
     best = _chosen(things(seen, looks, barred, work), seen, inked)
     work.step(0.5)
     near = _closer(scene, seen, grounds, best, factor, work)
@@ -169,7 +168,7 @@ def _by_looks(
             "shadow's; paint ink on the part and scrape on the shadow at Picture, or take the "
             "photo in softer light, or on something of another colour"
         )
-    return near, best.cost
+    return near
 
 
 def _by_hand(scene: Scene, seen: Seen, factor: float) -> _Near:
@@ -183,8 +182,7 @@ def _by_hand(scene: Scene, seen: Seen, factor: float) -> _Near:
     """
     if scene.inked is None or scene.scraped is None:
         raise UntoldError
-    size = (seen.light.shape[1], seen.light.shape[0])
-    hints = shrunk(scene.inked, size, _STROKE), shrunk(scene.scraped, size, _STROKE)
+    hints = _stroked(scene.inked, seen), _stroked(scene.scraped, seen)
     rough = rough_part(seen.light, seen.steep, seen.domain, *hints)
     if not rough.any():
         raise UntoldError
@@ -196,8 +194,7 @@ def _by_hand(scene: Scene, seen: Seen, factor: float) -> _Near:
     if not part.any():
         raise UntoldError
     made = Finer(part, np.zeros(part.shape, np.float32), [], 1.0, [])
-    shown = view.whole.astype(np.float32) / np.float32(TOP)
-    return _Near(made, view.left, view.top, view.scale, shown, True)
+    return _Near(made, view.left, view.top, view.scale, view.shown, True)
 
 
 def _holes(part: Mask, least: float) -> int:
@@ -281,8 +278,7 @@ def _closer(
         view.hint(scene.scraped),
         work,
     )
-    shown = whole.astype(np.float32) / np.float32(TOP)
-    return _Near(made, left, top, scale, shown, by_edges is not None)
+    return _Near(made, left, top, scale, view.shown, by_edges is not None)
 
 
 def _by_edges(
@@ -300,10 +296,9 @@ def _by_edges(
     wide = cv2.dilate(thing.astype(np.uint8), square) > 0
     solid = cv2.morphologyEx((looks.unlike & wide).astype(np.uint8), cv2.MORPH_CLOSE, square)
     solid = cv2.morphologyEx(solid, cv2.MORPH_OPEN, square)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
-    if count < 2:
+    whole = largest_piece(solid > 0)
+    if not whole.any():
         return None
-    whole = labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
     found = cast(whole, close.light, close.mm, close.thickness, walls)
     if found is None or clear(found.part, close.light) < by_looks + _CLEARER:
         return None
@@ -369,7 +364,7 @@ def _faint(made: Finer, kept: list[Floats], sight: Sight) -> tuple[Doubt, ...]:
 
 
 def _edges(near: _Near, scene: Scene, least_mm2: float, work: Work) -> FoundPart:
-    """Return the part's edge in the closer picture; its cost is not told here."""
+    """Return the part's edge in the closer picture."""
     import cv2
 
     made, left, top, scale, light, alike = near
@@ -431,4 +426,4 @@ def _edges(near: _Near, scene: Scene, least_mm2: float, work: Work) -> FoundPart
     found = gathered(edges, np.array([areas[i] for i in kept]), len(traced) - len(kept))
     readings = _readings(sight)
     lost = lost_sides(pieces[kept[0]], readings) if kept and readings else (0.0, 0.0)
-    return FoundPart(found, 0.0, moved, wall, bool(readings), lost)
+    return FoundPart(found, moved, wall, bool(readings), lost)

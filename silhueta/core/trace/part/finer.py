@@ -36,6 +36,7 @@ from silhueta.core.trace.part.looks import (
     Seen,
     disc,
     filled_in,
+    largest_piece,
     mm_from,
     where_fits,
 )
@@ -323,11 +324,10 @@ def _without_fringe(made: Mask, odd: Mask, mm: float) -> Mask:
 
     left = made & ~odd
     shape = disc(2 * round(_FRINGE_MM / mm))
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(where_fits(left, shape).astype(np.uint8))
-    if len(stats) == 1:
+    core = largest_piece(where_fits(left, shape))
+    if not core.any():
         return left
-    core = (labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())).astype(np.uint8)
-    loose = left & (cv2.dilate(core, shape) == 0)
+    loose = left & (cv2.dilate(core.astype(np.uint8), shape) == 0)
     count, labels = cv2.connectedComponents(loose.astype(np.uint8))
     beyond = cv2.dilate(odd.astype(np.uint8), shape) > 0
     share = mean(beyond, np.asarray(labels, np.int32), np.arange(count))

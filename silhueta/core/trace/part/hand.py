@@ -19,8 +19,17 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from silhueta.core.trace.part.looks import Light, Mask, disc, log_light, mm_from, where_fits
+from silhueta.core.trace.part.looks import (
+    Light,
+    Mask,
+    disc,
+    largest_piece,
+    log_light,
+    mm_from,
+    where_fits,
+)
 
 _PART, _GROUND = 1, 2
 _AROUND, _LEAST_AROUND = 0.3, 12  # of a flood's box, and px, that are looked at round it
@@ -47,16 +56,12 @@ def rough_part(light: Light, steep: Light, domain: Mask, inked: Mask, scraped: M
         What a person said is part, and is not.
 
     """
-    outside = _rim_of(~domain)
+    outside = _with_rim(~domain)
     flooded = _flooded(steep, inked, scraped | (outside & ~inked))
     if not flooded.any():
         return flooded
     rows, columns = (np.flatnonzero(flooded.any(axis)) for axis in (1, 0))
-    box = tuple(
-        slice(max(int(places[0]) - pad, 0), int(places[-1]) + pad)
-        for places in (rows, columns)
-        for pad in (max(round(_AROUND * len(places)), _LEAST_AROUND),)
-    )
+    box = _around(rows), _around(columns)
     made = np.zeros_like(inked)
     made[box] = _parted(light[box], flooded[box], inked[box], (scraped | ~domain)[box])
     return made
@@ -96,23 +101,28 @@ def closer_part(light: Light, mm: float, rough: Mask, inked: Mask, scraped: Mask
     return ~where_fits(~where_fits(part, shape), shape)
 
 
+def _around(places: NDArray[np.intp]) -> slice:
+    """Return from the first to the last of some rows, or columns, with some on each side."""
+    pad = max(round(_AROUND * len(places)), _LEAST_AROUND)
+    return slice(max(int(places[0]) - pad, 0), int(places[-1]) + pad)
+
+
 def _parted(light: Light, made: Mask, inked: Mask, scraped: Mask) -> Mask:
     """Return the part where its border parts the looks, as first `made` has them, best."""
     import cv2
 
+    if not inked.any() or inked.all():
+        return made
     level = np.log(light + np.float32(0.01))
     low, high = np.quantile(level, _SPREAD)
     shown = np.clip((level - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
-    ground = _rim_of(scraped)
     marks = np.where(made, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    marks[ground] = cv2.GC_BGD
+    marks[_with_rim(scraped)] = cv2.GC_BGD
     marks[inked] = cv2.GC_FGD
-    if not inked.any() or inked.all():
-        return made
     cv2.setRNGSeed(1)  # the same picture, the same part
     nothing = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.grabCut(shown, marks, (0, 0, 0, 0), *nothing, _TURNS, cv2.GC_INIT_WITH_MASK)
-    return _largest((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD))
+    return largest_piece((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD))
 
 
 def _flooded(steep: Light, inked: Mask, scraped: Mask) -> Mask:
@@ -121,22 +131,12 @@ def _flooded(steep: Light, inked: Mask, scraped: Mask) -> Mask:
 
     flood: Any = segmentation.watershed  # untyped
     markers = np.where(scraped, _GROUND, np.where(inked, _PART, 0)).astype(np.int32)
-    return _largest(np.asarray(flood(steep, markers) == _PART))
+    return largest_piece(np.asarray(flood(steep, markers) == _PART))
 
 
-def _rim_of(mask: Mask) -> Mask:
+def _with_rim(mask: Mask) -> Mask:
     """Return a mask with the picture's own rim."""
     made = mask.copy()
     made[:2] = made[-2:] = True
     made[:, :2] = made[:, -2:] = True
     return made
-
-
-def _largest(mask: Mask) -> Mask:
-    """Return the largest piece that hangs together."""
-    import cv2
-
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
-    if len(stats) < 2:
-        return np.zeros_like(mask)
-    return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()))

@@ -19,7 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.trace.part.looks import Light, Mask, UntoldError, filled_in
+from silhueta.core.trace.part.looks import Light, Mask, UntoldError, filled_in, largest_piece
 
 _LEVELS = np.arange(-6.75, -0.24, 0.25)
 _OWN = 0.75  # depth from which a basin is one for itself
@@ -90,9 +90,7 @@ def with_holes(made: Mask, look: Faced, mm: float) -> Mask:
     empty = filled & (hole | ~redrawn[before])
     _, labels, stats, _ = cv2.connectedComponentsWithStats(empty.astype(np.uint8), connectivity=4)
     crumb = stats[:, cv2.CC_STAT_AREA] * mm * mm < _LEAST_HOLE
-    whole = filled & (~empty | crumb[labels])
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(whole.astype(np.uint8))
-    return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()))
+    return largest_piece(filled & (~empty | crumb[labels]))
 
 
 class _Basins(NamedTuple):

@@ -142,6 +142,16 @@ def where_fits(mask: Mask, shape: NDArray[np.uint8]) -> Mask:
     return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, shape) > 0)
 
 
+def largest_piece(mask: Mask) -> Mask:
+    """Return the largest piece of a mask (H, W) that hangs together, over corners too."""
+    import cv2
+
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
+    if len(stats) < 2:
+        return np.zeros_like(mask)
+    return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()))
+
+
 def mm_from(mask: Mask, mm: float) -> Light:
     """Return how far each place is from a mask (H, W), mm; `mm`: side of a pixel."""
     import cv2

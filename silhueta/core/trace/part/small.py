@@ -137,6 +137,11 @@ class Closeup(NamedTuple):
         """Width and height, px."""
         return self.light.shape[1], self.light.shape[0]
 
+    @property
+    def shown(self) -> Light:
+        """Linear light in the scene's own pixels, 0 to 1, (h, w, 3)."""
+        return self.whole.astype(np.float32) / np.float32(TOP)
+
     def near(self, mask: Mask) -> Mask:
         """Return a mask of the small picture, closer."""
         import cv2
