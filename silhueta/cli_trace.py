@@ -214,7 +214,7 @@ def _as_read(
     given: Given, job: Job, picture: Picture, colours_of: Callable[[], NDArray[np.uint8]]
 ) -> Job:
     """Return the job set for what the picture is taken for, or for what was told."""
-    from silhueta.core.picture.verdict import raster_of
+    from silhueta.core.picture.dots import raster_of
     from silhueta.core.trace.job_trace import read_job
 
     if given.told_how:
@@ -222,12 +222,12 @@ def _as_read(
         if given.part or given.pen or given.colours:
             kind = "part" if given.part else "line" if given.pen else "colours"
         return replace(job, trace=replace(job.trace, read=kind))
-    raster = raster_of(picture.eight()) if given.reading == "auto" else None
+    raster = raster_of(picture.eight())
     if raster is not None:
-        raise TraceError(
-            f"{given.picture.name} shows a raster, dots {raster:.1f} px apart, as a photo of a "
-            "screen or of a printed picture does; open the picture file itself, or give --read "
-            "to trace this one all the same"
+        say(
+            f"note: {given.picture.name} shows a raster, dots {raster:.1f} px apart, as a photo of a "
+            "screen or of a printed picture does; edges are no finer than its dots, so open the "
+            "picture file itself if there is one"
         )
     said: Read | None = None if given.reading == "auto" else cast("Read", given.reading)
     return read_job(job, picture, said, colours_of())[0]

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
+from silhueta.core.picture.dots import raster_of
 from silhueta.core.picture.even_light import light_on
 
 Grade = Literal["good", "usable", "poor"]
@@ -24,9 +25,6 @@ _ORDER: tuple[Grade, ...] = ("poor", "usable", "good")
 _MOST = 4_000_000  # px looked at
 _STRONG = 0.6  # of the steepest slope that still counts as a sharp edge
 _STEPS = 4000  # edge places looked at
-_SQUARE = 256  # px of the squares in which a raster is sought
-_FINEST, _COARSEST = 2.4, 9.0  # px from dot to dot
-_STRONG_WAVE, _ALIKE = 6.0, 4  # grey values of a wave, and squares in which it is the same
 _BESIDE = 10.0  # px on each side of a part's edge that are looked at
 
 
@@ -79,35 +77,6 @@ def judge(picture: Picture, rings: Sequence[Floats] = ()) -> Verdict:
     if picture.format == "JPEG":
         findings.append(_blocks(grey))
     return Verdict((*findings, *dots))
-
-
-def raster_of(grey: NDArray[np.uint8]) -> float | None:
-    """Return the px from dot to dot of a screen's or a print's raster in a picture, or None.
-
-    The same fine wave in many of 25 squares of the picture; cloth and grain differ from one
-    to the next, or are coarser.
-    """
-    height, width = grey.shape
-    if min(height, width) < 2 * _SQUARE:
-        return None
-    window = np.outer(np.hanning(_SQUARE), np.hanning(_SQUARE))
-    down, across = np.fft.fftfreq(_SQUARE)[:, None], np.fft.rfftfreq(_SQUARE)[None]
-    often = np.hypot(across, down)
-    fine = (often > 1 / _COARSEST) & (often < 1 / _FINEST)
-    waves = []
-    for share in np.ndindex(5, 5):
-        top, left = ((np.array(share) + 0.5) / 5 * [height - _SQUARE, width - _SQUARE]).astype(int)
-        part = grey[top : top + _SQUARE, left : left + _SQUARE].astype(np.float64)
-        seen = np.where(fine, np.abs(np.fft.rfft2((part - part.mean()) * window)), 0.0)
-        row, column = np.unravel_index(int(seen.argmax()), seen.shape)
-        waves.append((down[row, 0], across[0, column], 2 * seen[row, column] / window.sum()))
-    found = np.array(waves)
-    found = found[found[:, 2] > _STRONG_WAVE]
-    for wave in found:
-        alike = np.abs(found[:, :2] - wave[:2]).max(1) < 2.5 / _SQUARE
-        if alike.sum() >= _ALIKE:
-            return float(1 / np.hypot(*wave[:2]))
-    return None
 
 
 def focus_width(grey: NDArray[np.uint8]) -> float:
