@@ -11,6 +11,7 @@ import re
 import subprocess
 import tempfile
 import time
+from collections.abc import Sequence
 from multiprocessing import Pool
 from pathlib import Path as File
 from typing import NamedTuple
@@ -137,9 +138,8 @@ def rendered(data: bytes) -> NDArray[np.uint8] | None:
     return np.asarray(Image.alpha_composite(white, picture).convert("RGB"))
 
 
-def _as_wide(data: bytes) -> str:
-    """Return the file with a page `LONG` px wide: resvg's own scaling rounds pages to whole px."""
-    root = ElementTree.fromstring(data)
+def page_px(root: ElementTree.Element) -> tuple[float, float]:
+    """Return width and height of an SVG's page, px of 1/96 inch; ValueError: it says none."""
     px = {"": 1.0, "px": 1.0, "pt": 4 / 3, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}
     sizes = []
     for key in ("width", "height"):
@@ -150,6 +150,13 @@ def _as_wide(data: bytes) -> str:
         elif len(box) == 4:
             sizes.append(float(box[2 + (key == "height")]))
     wide, high = sizes
+    return wide, high
+
+
+def _as_wide(data: bytes) -> str:
+    """Return the file with a page `LONG` px wide: resvg's own scaling rounds pages to whole px."""
+    root = ElementTree.fromstring(data)
+    wide, high = page_px(root)
     if root.get("viewBox") is None:
         root.set("viewBox", f"0 0 {wide} {high}")
     root.set("width", str(LONG))
@@ -170,22 +177,29 @@ def compared(
     picture: NDArray[np.uint8], outline: Outline, page: tuple[float, float, float, float]
 ) -> tuple[float, float]:
     """Return the shares of visible edges that no line follows, and of lines that follow none."""
-    high, wide = picture.shape[:2]
-    scale = np.full(2, wide / (page[2] - page[0]))
-    high_mm = page[3] - page[1]
-    lines = np.zeros((high, wide), np.uint8)
+    chord = 0.2 * (page[2] - page[0]) / picture.shape[1]
+    lines = []
     for contour in outline.contours:
-        points = flatten(contour.path, 0.2 / float(scale.min())) * scale
-        px = np.column_stack([points[:, 0], high_mm * scale[1] - points[:, 1]]) - 0.5
+        points = flatten(contour.path, chord)
+        lines.append(np.vstack([points, points[:1]]) if contour.path.closed else points)
+    return held(picture, lines, (page[2] - page[0], page[3] - page[1]))
+
+
+def held(
+    picture: NDArray[np.uint8], polylines: Sequence[NDArray[np.float64]], page: tuple[float, float]
+) -> tuple[float, float]:
+    """Return the shares of visible edges that no line follows, and of lines that follow none.
+
+    polylines : of (N, 2), in the page's unit, y up from its lower left
+    page : width and height
+    """
+    high, wide = picture.shape[:2]
+    scale = wide / page[0]
+    lines = np.zeros((high, wide), np.uint8)
+    for points in polylines:
+        px = np.column_stack([points[:, 0] * scale, (page[1] - points[:, 1]) * scale]) - 0.5
         px = np.clip(px, -4 * LONG, 4 * LONG)
-        cv2.polylines(
-            lines,
-            [np.round(px * 16).astype(np.int32)[:, None]],
-            contour.path.closed,
-            255,
-            1,
-            shift=4,
-        )
+        cv2.polylines(lines, [np.round(px * 16).astype(np.int32)[:, None]], False, 255, 1, shift=4)
     lines[:3], lines[-3:], lines[:, :3], lines[:, -3:] = 0, 0, 0, 0
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _WITHIN + 1,) * 2)
 

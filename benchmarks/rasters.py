@@ -117,7 +117,10 @@ def graphics() -> Iterator[tuple[str, Grey]]:
             yield f"striped {pitch} {angle}", np.uint8(255 * lines)
             if pitch >= 8:
                 check = np.cos(2 * np.pi * across / (2 * pitch)) * np.cos(np.pi * down / pitch)
-                yield f"checkered {pitch} {angle}", np.uint8(127.5 + 127.5 * np.clip(9 * check, -1, 1))
+                yield (
+                    f"checkered {pitch} {angle}",
+                    np.uint8(127.5 + 127.5 * np.clip(9 * check, -1, 1)),
+                )
 
 
 def surfaces() -> Iterator[tuple[str, Grey]]:

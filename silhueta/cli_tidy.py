@@ -30,8 +30,10 @@ if TYPE_CHECKING:
 
 _FILE = click.Path(path_type=File)
 _DOUBTS: dict[Kind, str] = {
+    "specks": "small shapes that may be meant ({}; --speck 1mm2 takes all under 1 mm²)",
     "gaps": "gaps that could be joined in two ways ({})",
     "doubles": "sides that two outlines share ({})",
+    "crossings": "places where a line crosses itself ({})",
 }
 
 
@@ -123,7 +125,7 @@ def tidy(
     from silhueta.core.files.export import export
     from silhueta.core.geometry.outline import keyed
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
-    from silhueta.core.tidy.offers.offer import limits_for
+    from silhueta.core.tidy.offers.offer import limits_for, with_speck
     from silhueta.core.tidy.widen import BROAD
     from silhueta.core.truing.apply import FOREIGN
 
@@ -140,7 +142,7 @@ def tidy(
     outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
     typed = {"speck": speck, "double": double, "gap": gap, "tolerance": tolerance}
     given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
-    limits = replace(limits_for(outline), **given)
+    limits = replace(limits_for(outline), **with_speck(given))
     left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
     if left_out:
         say(told_of(file.name, left_out))

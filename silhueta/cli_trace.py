@@ -225,8 +225,8 @@ def _as_read(
     raster = raster_of(picture.eight())
     if raster is not None:
         say(
-            f"note: {given.picture.name} shows a raster, dots {raster:.1f} px apart, as a photo of a "
-            "screen or of a printed picture does; edges are no finer than its dots, so open the "
+            f"note: {given.picture.name} shows a raster, dots {raster:.1f} px apart, as a photo of "
+            "a screen or of a printed picture does; edges are no finer than its dots, so open the "
             "picture file itself if there is one"
         )
     said: Read | None = None if given.reading == "auto" else cast("Read", given.reading)

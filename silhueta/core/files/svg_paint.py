@@ -17,12 +17,14 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from silhueta.core.errors import GeometryError
 from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.path import LINE, Loop, OpenPath, Path
-from silhueta.core.geometry.region.region import Rule, combined, covered, painted
+from silhueta.core.geometry.region.painted import Painted, Stroke, painted
+from silhueta.core.geometry.region.region import Rule, combined, covered
 from silhueta.core.tidy.widen import Pen, widened
 
 Rgb = tuple[int, int, int]
@@ -139,7 +141,8 @@ def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf
     """Return the outlines of what is to be seen of painted paths.
 
     What is filled becomes regions: what overlaps in one colour is one, what later ones cover is
-    gone. Lines of strokes without a fill stay lines, after the regions.
+    gone. Of strokes the middle is a line, where it is to be seen and no region's outline runs
+    along it; the lines come after the regions.
 
     Parameters
     ----------
@@ -151,7 +154,7 @@ def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf
     groups: list[list[Loop]] = []
     colours: list[Rgb | None] = []
     rules: list[Rule] = []
-    lines: list[Path] = []
+    strokes: list[Stroke] = []
     start = 0
     while start < len(paths):
         paint = paints[start]
@@ -159,21 +162,26 @@ def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf
         while end < len(paths) and paints[end].shape == paint.shape:
             end += 1
         own = paths[start:end]
-        broad = paint.stroke is not None and paint.width > broader
         if paint.fill is not None:
             groups.append([loop for loop in map(closed, own) if loop is not None])
             colours.append(paint.fill)
             rules.append(paint.rule)
-        if broad:
+        if paint.stroke is not None and paint.width > broader:
             groups.append([loop for path in own for loop in widened(path, paint.width, paint.pen)])
             colours.append(paint.stroke)
             rules.append("nonzero")
-        elif paint.fill is None:
-            lines.extend(own)
+        elif paint.stroke is not None:
+            # of a filled shape the end of a path that is open is no part of the line
+            strokes.extend(Stroke(path, paint.stroke, len(groups)) for path in own)
         start = end
-    if any(colour is not None and min(colour) < _BARE for colour in colours):
-        colours = [None if colour and min(colour) >= _BARE else colour for colour in colours]
-    found = painted(groups, colours, rules)
+    every = [*colours, *(stroke.colour for stroke in strokes)]
+    if any(_not_bare(colour) is not None for colour in every):
+        colours = [_not_bare(colour) for colour in colours]
+        strokes = [stroke._replace(colour=_not_bare(stroke.colour)) for stroke in strokes]
+    if not groups:
+        lines = [stroke for stroke in strokes if stroke.colour is not None]
+        return Seen([stroke.path for stroke in lines], [None] * len(lines), 0)
+    found = _painted(groups, colours, rules, strokes)
     made: list[Path] = [loop for outline in found.outlines for loop in outline]
     many = len(found.colours) > 1
     own_colours = [
@@ -181,8 +189,32 @@ def seen(paths: Sequence[Path], paints: Sequence[Paint], broader: float = np.inf
         for colour, outline in zip(found.colours, found.outlines, strict=True)
         for _ in outline
     ]
+    own_colours += [
+        colour if many and isinstance(colour, tuple) else None for _, colour in found.lines
+    ]
     hidden = sum(colours[i] is not None for i in found.hidden)
-    return Seen([*made, *lines], [*own_colours, *[None] * len(lines)], hidden)
+    return Seen([*made, *(path for path, _ in found.lines)], own_colours, hidden)
+
+
+def _not_bare(colour: Any) -> Rgb | None:
+    return None if colour is None or min(colour) >= _BARE else colour
+
+
+def _painted(
+    groups: list[list[Loop]],
+    colours: list[Rgb | None],
+    rules: list[Rule],
+    strokes: list[Stroke],
+) -> Painted:
+    """Return what is to be seen; lines that cross too often to be sorted out stay whole."""
+    try:
+        return painted(groups, colours, rules, strokes)
+    except GeometryError:
+        if not strokes:
+            raise
+        found = painted(groups, colours, rules)
+        lines = [(stroke.path, stroke.colour) for stroke in strokes if stroke.colour is not None]
+        return found._replace(lines=lines)
 
 
 def unpainted(paths: Sequence[Path], paints: Sequence[Paint]) -> list[Path]:

@@ -103,9 +103,7 @@ def _wave_in(part: NDArray[np.float32]) -> _Wave | None:
 @cache
 def _grids() -> tuple[Floats, Floats, Floats, NDArray[np.float32]]:
     """Return for each place of a spectrum its frequency down, across and in all; the window."""
-    down, across = np.meshgrid(
-        np.fft.fftfreq(_SQUARE), np.fft.rfftfreq(_SQUARE), indexing="ij"
-    )
+    down, across = np.meshgrid(np.fft.fftfreq(_SQUARE), np.fft.rfftfreq(_SQUARE), indexing="ij")
     window = np.hanning(_SQUARE).astype(np.float32)
     return down, across, np.hypot(down, across), np.outer(window, window)
 

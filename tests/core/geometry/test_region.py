@@ -9,7 +9,8 @@ import shapely
 from benchmarks.regions import geos, judged, pairs
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, circle_loop, reverse
-from silhueta.core.geometry.region.region import common, covered, cut_away, painted, united
+from silhueta.core.geometry.region.painted import painted
+from silhueta.core.geometry.region.region import common, covered, cut_away, united
 
 
 def box(left: float, bottom: float, wide: float, high: float) -> Loop:

@@ -11,8 +11,8 @@ from silhueta.core.errors import EditError, PictureError
 from silhueta.core.job import PictureFile
 from silhueta.core.picture.clean import cleaned, crop_box
 from silhueta.core.picture.decode import Picture, decode, decode_colour
-from silhueta.core.picture.even_light import evened_light, light_on
 from silhueta.core.picture.dots import raster_of
+from silhueta.core.picture.even_light import evened_light, light_on
 from silhueta.core.picture.verdict import judge
 from silhueta.core.steps import (
     Backdrop,

@@ -238,7 +238,9 @@ def test_a_loop_that_crosses_itself_becomes_what_it_goes_round():
 def test_a_five_pointed_star_stays_one():
     turn = np.pi / 2 + np.arange(5) * 4 * np.pi / 5
     star = Loop(20 * np.column_stack([np.cos(turn), np.sin(turn)]))
-    (loop,) = take(offered(outline(star), "crossings")).loops
+    offer = offered(outline(star), "crossings")
+    assert take(offer).loops[0] is star  # a line stays one unless a person says so
+    (loop,) = take(offer, offer.items).loops
     assert len(loop.nodes) == 10
 
 

@@ -16,12 +16,13 @@ from silhueta.app.widgets import Choice, Field, Note, boxed, clear, heading, row
 from silhueta.app.work import Bench
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, is_stale, set_tidy, with_outline
+from silhueta.core.tidy.choose import set_operation
 from silhueta.core.tidy.offers.kinds import find_offers, take, take_all
 from silhueta.core.tidy.offers.offer import Kind, Limits, Offer, limits_of
 from silhueta.core.units import format_area, format_length, parse_area, parse_length
 
 if TYPE_CHECKING:
-    from silhueta.core.geometry.outline import Outline
+    from silhueta.core.geometry.outline import Operation, Outline
     from silhueta.core.tidy.offers.offer import Frame
     from silhueta.core.work import Work
 
@@ -41,8 +42,11 @@ WORDS: dict[Kind, tuple[str, str, str]] = {
 # what a person is asked where it is not sure
 QUESTIONS: dict[Kind, str] = {
     "frame": "A rectangle round everything: a frame, or the part itself?",
+    "specks": "Small, but not as small as dust: parts of the drawing? Take leaves them out.",
     "doubles": "A side that two outlines share: without it, one stays open. Take it?",
     "gaps": "Other ends are about as near. Are these the ones that belong together?",
+    "crossings": "Lines that cross themselves stay so. Mark or engrave them, or take what they go "
+    "round?",
     "spikes": "Thin, but not as thin as a slip of the hand: a real tip?",
 }
 
@@ -227,10 +231,33 @@ class TidyOffers(QWidget):
                 if offer.sure:
                     text = f"{unsure:,} of them only when asked. {text}"
                 self.rows.addWidget(QLabel(text, self, wordWrap=True))
+                if offer.kind == "crossings":
+                    self.rows.addWidget(self._operations(offer))
         sure = sum(len(offer.sure) for offer in self.offers)
         self.all.setEnabled(bool(sure))
         self.all.setToolTip("" if sure else "there is nothing to take")
         self._show_places(self.shown)
+
+    def _operations(self, offer: Offer) -> QWidget:
+        """Return buttons that make what is not sure of an offer a line on the part's face."""
+        line = QWidget(self)
+        buttons = []
+        which = {i for item in offer.items if not item.sure for i in item.contours}
+        operations: tuple[Operation, ...] = ("mark", "engrave")
+        for operation in operations:
+            button = QPushButton(f"{operation.capitalize()} {_lines(len(which))}", line)
+            button.setObjectName(f"{operation}-{offer.kind}")
+            button.clicked.connect(
+                lambda _=False, operation=operation: self._session.apply(
+                    f"{operation.capitalize()} {_lines(len(which))}",
+                    lambda job: set_operation(job, which, operation),
+                )
+            )
+            buttons.append(button)
+        layout = row(*buttons)
+        layout.setContentsMargins(0, 0, 0, 0)
+        line.setLayout(layout)
+        return line
 
     def _about_thin(self, offer: Offer) -> QWidget:
         before = sum(len(offer.outline.contours[i.contours[0]].path.nodes) for i in offer.items)
@@ -275,6 +302,10 @@ class TidyOffers(QWidget):
         """Work an edit out beside the interface; what it is called comes with it."""
         self._asked = None
         self.bench.ask("Cleaning up", made, (self._session.job.outline, self.limits))
+
+
+def _lines(count: int) -> str:
+    return "this line" if count == 1 else f"these {count:,} lines"
 
 
 def _same(one: tuple[object, Limits], two: tuple[object, Limits]) -> bool:

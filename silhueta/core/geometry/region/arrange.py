@@ -116,8 +116,14 @@ def _next(table: Segments, chords: Chords, which: Ints) -> Ints:
     return np.asarray(np.where(segment + 1 < last, segment + 1, first), np.int64)
 
 
-def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> Edges:
-    """Return the plane as `chords` cut it up; `group` (N,) tells each loop's."""
+def arranged(
+    table: Segments, chords: Chords, group: Ints, tolerance: float, loose: bool = False
+) -> Edges:
+    """Return the plane as `chords` cut it up; `group` (N,) tells each loop's.
+
+    `loose`: an edge that encloses nothing, as of a line with two ends, gets a face of its own on
+    both sides, which tells what goes round it.
+    """
     import shapely
 
     low = np.floor(chords.ends.min((0, 1)) / tolerance)
@@ -147,6 +153,10 @@ def arranged(table: Segments, chords: Chords, group: Ints, tolerance: float) -> 
     at = np.column_stack([vertices // _WIDE, vertices % _WIDE]).astype(np.float64)
     faces, inner = _faces(at, pair)
     own = group[table.loop[chords.segment[some]]]
+    if loose:
+        free = np.flatnonzero((faces < 0).all(1))
+        faces[free] = len(inner) + np.arange(len(free))[:, None]
+        inner = np.concatenate([inner, at[pair[free]].mean(1)])
     return Edges(at + low, pair, source, faces, _windings(inner, ends[some], own))
 
 

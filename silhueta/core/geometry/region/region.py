@@ -14,13 +14,13 @@ Words used here
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
 
 from silhueta.core.geometry.nesting import reverse_loop
-from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, Path
 from silhueta.core.geometry.region.arrange import Edges, Marks, arranged, split_chords
 from silhueta.core.geometry.region.rings import rings_of
 from silhueta.core.geometry.region.segments import (
@@ -77,63 +77,31 @@ def combined(
     rule : {"nonzero", "evenodd", "positive"}
 
     """
-    plane = _Plane([list(group) for group in groups])
+    plane = Plane([list(group) for group in groups])
     inside = np.zeros((len(groups), plane.faces), np.bool_)
     own, face, covers = plane.covers([rule] * len(groups))
     inside[own[covers], face[covers]] = True
     return plane.outline(keep(inside))
 
 
-class Painted(NamedTuple):
-    """What is to be seen of groups of loops painted one over the other.
+class Plane:
+    """Groups of loops, and lines that cover nothing, and how they cut up the plane."""
 
-    colours : list of hashable
-        Each once.
-    outlines : list of list of Loop
-        Of each colour.
-    hidden : list of int
-        Groups of whose outline nothing is to be seen.
-    """
-
-    colours: list[Hashable]
-    outlines: list[list[Loop]]
-    hidden: list[int]
-
-
-def painted(
-    groups: Sequence[Sequence[Loop]], colours: Sequence[Hashable], rules: Sequence[Rule]
-) -> Painted:
-    """Return the outline of what is to be seen of each colour.
-
-    Each group hides what earlier ones cover; None is the colour of the bare ground.
-    """
-    plane = _Plane([list(group) for group in groups])
-    own, face, covers = plane.covers(rules)
-    top = np.full(plane.faces, -1)
-    np.maximum.at(top, face[covers], own[covers])
-    seen = [colour for colour in dict.fromkeys(colours) if colour is not None]
-    number = {colour: k for k, colour in enumerate(seen)}
-    kinds = np.array([number.get(colour, -1) for colour in colours] + [-1])
-    faces = kinds[top]
-    outlines = [plane.outline(faces == k) for k in range(len(seen))]
-    kept = [k for k, outline in enumerate(outlines) if outline]
-    hidden = [i for i in range(len(groups)) if i not in plane.shown and groups[i]]
-    return Painted([seen[k] for k in kept], [outlines[k] for k in kept], hidden)
-
-
-class _Plane:
-    """Groups of loops, and how they cut up the plane."""
-
-    def __init__(self, groups: list[list[Loop]]) -> None:
-        self.loops = [loop for group in groups for loop in group]
-        self.group = np.repeat(np.arange(len(groups)), [len(own) for own in groups])
+    def __init__(self, groups: list[list[Loop]], lines: Sequence[Path] = ()) -> None:
+        self.loops: list[Path] = [*lines, *(loop for group in groups for loop in group)]
+        self.group = np.concatenate(
+            [
+                len(groups) + np.arange(len(lines)),
+                np.repeat(np.arange(len(groups)), [len(own) for own in groups]),
+            ]
+        ).astype(np.int64)
         self.faces = 0
         self.shown: set[int] = set()  # groups with a part in an outline
         if self.loops:
             self.table = segments_of(self.loops)
             self.tolerance = tolerance_for(self.table)
             self.chords = split_chords(self.table, self.tolerance)
-            self.edges = arranged(self.table, self.chords, self.group, self.tolerance)
+            self.edges = arranged(self.table, self.chords, self.group, self.tolerance, bool(lines))
             self.faces = self.edges.inside.many
 
     def covers(self, rules: Sequence[Rule]) -> tuple[Ints, Ints, Marks]:
@@ -143,8 +111,14 @@ class _Plane:
             return none, none, none.astype(np.bool_)
         inside = self.edges.inside
         odd, left = (np.array([rule == name for rule in rules]) for name in ("evenodd", "positive"))
-        own, times = inside.group, inside.times
-        return own, inside.face, (~odd[own] | (times % 2 == 1)) & (~left[own] | (times > 0))
+        real = inside.group < len(rules)  # lines cover nothing
+        own, face, times = inside.group[real], inside.face[real], inside.times[real]
+        return own, face, (~odd[own] | (times % 2 == 1)) & (~left[own] | (times > 0))
+
+    @property
+    def built(self) -> Built:
+        """What makes paths of edges again."""
+        return Built(self.loops, self.table, self.chords, self.edges, self.tolerance)
 
     def outline(self, faces: Marks) -> list[Loop]:
         """Return the outline of faces (F,) that are kept."""
@@ -160,8 +134,7 @@ class _Plane:
         start = np.where(forth, edges.ends[some, 0], edges.ends[some, 1])
         end = np.where(forth, edges.ends[some, 1], edges.ends[some, 0])
         rings = rings_of(edges.at, start, end)
-        built = _Built(self.loops, self.table, self.chords, edges, self.tolerance)
-        return built.loops(rings, some, start, end)
+        return self.built.loops(rings, some, start, end)
 
 
 def tolerance_for(table: Segments) -> float:
@@ -182,12 +155,12 @@ class _Stretches(NamedTuple):
     ring: Ints
 
 
-class _Built:
+class Built:
     """Loops again, of rings of edges."""
 
     def __init__(
         self,
-        loops: list[Loop],
+        loops: list[Path],
         table: Segments,
         chords: Chords,
         edges: Edges,
@@ -229,8 +202,8 @@ class _Built:
         """Return runs of edges that came of one segment, in one direction."""
         chord = self.edges.chord[edges]
         segment = self.chords.segment[chord]
-        begin = self._along(chord, self.edges.at[start])
-        finish = self._along(chord, self.edges.at[end])
+        begin = self.along(chord, self.edges.at[start])
+        finish = self.along(chord, self.edges.at[end])
         near = 2 * self.tolerance / np.maximum(self.lengths[segment], 1e-300)
         for place in (begin, finish):
             place[place < near] = 0.0
@@ -254,8 +227,8 @@ class _Built:
         before = np.where(opening, closing, before)
         return _Stretches(segment[last], begin[first[before]], finish[last], own)
 
-    def _along(self, chord: Ints, at: Floats) -> Floats:
-        """Return how far along its segment each vertex lies on a chord, (K,)."""
+    def along(self, chord: Ints, at: Floats) -> Floats:
+        """Return how far along its segment each vertex (K, 2) lies on a chord, (K,)."""
         a, b = self.chords.ends[chord, 0], self.chords.ends[chord, 1]
         way = b - a
         share = ((at * self.tolerance - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-300)
@@ -363,7 +336,9 @@ class _Built:
         number = int(self.table.loop[segment[0]])
         loop = self.given[number]
         count = len(loop.kinds)
-        if len(segment) != count or not (forth.all() or back.all()):
+        if not isinstance(loop, Loop) or len(segment) != count:
+            return None
+        if not (forth.all() or back.all()):
             return None
         first = int(np.searchsorted(self.table.loop, number))
         step = 1 if forth.all() else -1

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from silhueta.core.errors import GeometryError
 from silhueta.core.geometry.crossing import MOST, crossings
-from silhueta.core.geometry.measure import signed_area
+from silhueta.core.geometry.measure import length, signed_area
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.outline import Contour, Outline
@@ -21,8 +22,15 @@ _MOST = 200  # crossings of one loop that are shown
 
 
 def find(search: Search) -> list[Item]:
-    """Return the places where a loop crosses itself."""
-    loops = [(i, contour.path) for i, contour in search.contours if contour.path.closed]
+    """Return the places where a loop crosses itself.
+
+    What goes round is asked only of what is filled, and no filled shape of a file crosses itself
+    once it is opened as it looks. A line that does is drawn so; it is sure only where a knot no
+    larger than a speck would go.
+    """
+    loops = [
+        (i, contour.path) for i, contour in search.contours if contour.cut and contour.path.closed
+    ]
     found = crossings([path for _, path in loops], _CHORD, own=True)
     which = {loops[k][0] for k in np.unique(found.paths).tolist()}
     items: list[Item] = []
@@ -30,8 +38,20 @@ def find(search: Search) -> list[Item]:
     for i, path in loops:
         if i in which or len(found) >= MOST:
             places = crossings([path], _CHORD, _MOST).places.tolist()
-            items.extend(Item((x, y), (i,)) for x, y in places)
+            if places:
+                sure = _knots(path, search.limits.speck)
+                items.extend(Item((x, y), (i,), sure=sure) for x, y in places)
     return items
+
+
+def _knots(path: Path, least: float) -> bool:
+    """Return whether of a loop nothing but knots, each no larger than a speck, would go."""
+    assert isinstance(path, Loop)
+    try:
+        left = sum(length(piece) for piece in uncrossed(path, least))
+    except GeometryError:
+        return False  # crosses itself too often to tell
+    return length(path) - left <= 4 * float(np.sqrt(least))
 
 
 def take(offer: Offer, items: Sequence[Item]) -> Outline:

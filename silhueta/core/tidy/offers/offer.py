@@ -44,6 +44,9 @@ class Limits:
     ----------
     speck : float, mm²
         Loops that enclose less; open paths shorter than the side of such a square.
+    dust : float, mm
+        Of what counts as a speck, things larger across than this are asked about: a drawing's
+        claws and eyes are meant, however small. No limit where a person has set `speck`.
     double : float, mm
         Paths that follow each other within this.
     keep_double : {"outer", "inner", "middle"}
@@ -66,6 +69,7 @@ class Limits:
     """
 
     speck: float = 1.0
+    dust: float = math.inf
     double: float = 0.2
     keep_double: KeepDouble = "outer"
     gap: float = 0.5
@@ -89,6 +93,7 @@ class Limits:
 
 
 _SHORT = 0.02  # mm
+_DUST = 0.65  # mm across, up to which a thing in somebody's drawing is taken for dust; no source
 _ORDINARY = 50.0  # mm across, from which on a drawing's size does not matter
 _LEAST = 1e-3  # of the ordinary limits
 
@@ -101,6 +106,7 @@ def limits_for(outline: Outline) -> Limits:
     return replace(
         usual,
         speck=usual.speck * share * share,
+        dust=_DUST * share,
         double=usual.double * share,
         gap=usual.gap * share,
         tolerance=usual.tolerance * share,
@@ -117,7 +123,12 @@ def limits_of(job: Job) -> Limits:
         for field in fields(job.tidy)
         if (value := getattr(job.tidy, field.name)) is not None
     }
-    return replace(usual, **{"short": _SHORT} | set_)
+    return replace(usual, **{"short": _SHORT} | with_speck(set_))
+
+
+def with_speck(given: dict[str, Any]) -> dict[str, Any]:
+    """Return limits that a person has set; with a `speck` among them, all that is less goes."""
+    return given | {"dust": math.inf} if "speck" in given else given
 
 
 @dataclass(frozen=True, eq=False)

@@ -29,7 +29,9 @@ def find_specks(search: Search) -> list[Item]:
         else:
             small = length(path) ** 2 < search.limits.speck and i not in joined
         if small:
-            found.append(Item(_middle(path), (i,)))
+            left, bottom, right, top = bounding_box([path])
+            across = max(right - left, top - bottom)
+            found.append(Item(_middle(path), (i,), sure=across <= search.limits.dust))
     return found
 
 
