@@ -20,7 +20,7 @@ import ezdxf
 import numpy as np
 from numpy.typing import NDArray
 
-from benchmarks.clipart import GRADIENT, LONG, UNFAIR, files, held, page_px, rendered
+from benchmarks.clipart import GRADIENT, LONG, UNFAIR, edges, files, held, page_px, rendered
 
 _HAIR = 1.2  # px of 1000, that a stroke is drawn wide
 
@@ -54,6 +54,7 @@ def judged(file: File) -> Row:
             picture = rendered(haired(data))
         except (ValueError, ElementTree.ParseError):
             picture = None
+        fair = fair and picture is not None and bool(edges(picture, 40).any())
         if done.returncode or picture is None:
             return Row(file.name, said if done.returncode else "", said, 0, 0, fair)
         page = page_px(ElementTree.fromstring(data))

@@ -11,7 +11,7 @@ import click
 
 from silhueta.cli_given import Given, check, datums_of
 from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
-from silhueta.cli_true import made_true, true_options, true_report
+from silhueta.cli_true import hole_sizes, made_true, true_options, true_report
 from silhueta.cli_values import (
     Angle,
     Area,
@@ -28,7 +28,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.units import format_length
-from silhueta.core.wording import coarse, leaned, open_wall
+from silhueta.core.wording import coarse, leaned, open_blend, open_wall
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -187,6 +187,9 @@ def trace(**options: Any) -> None:
         say(f"note: the camera {leaned(lean.angle, lean.sure, lean.holes)}; the size allows for it")
     if stamp.wall_mm:
         say(f"note: {open_wall(format_length(stamp.wall_mm, given.units, 1))}")
+    if stamp.blend_mm:
+        apart = open_blend(format_length(stamp.blend_mm, given.units, 3))
+        say(f"note: {apart}; give --light linear or --light stored")
     if stamp.coarse:
         say(f"note: {coarse(format_length(stamp.mm_per_px, given.units, 2))}")
     if stamp.doubts and not given.doubtful:
@@ -240,6 +243,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     from silhueta.core.files.export import export
     from silhueta.core.files.job_file import save_job
     from silhueta.core.inspection.figures import report as figures_report
+    from silhueta.core.trace.job_trace import size_sigma
 
     done, exact, noise = _trued(given, done, work)
     flat, scale = done.rectified.picture, done.traced.scale
@@ -256,6 +260,13 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
                 content = figures_report(drawing.paths(), given.units, drawing.groups())
             content["scale"] = _scale_report(scale, done.rectified, done.job)
             off = done.traced.deviation
+            content["light"] = {
+                "taken": done.job.trace.light if given.light != "auto" else done.light,
+                "open": bool(done.job.traced and done.job.traced.blend_mm),
+            }
+            wide, high = size_sigma(done.job, done.rectified)
+            content["size_sigma_mm"] = [round(wide, 6), round(high, 6)]
+            content["hole_sizes"] = hole_sizes(done.job.outline, noise, drawing)
             content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
             if exact is not None:
                 content |= true_report(exact, noise, drawing)

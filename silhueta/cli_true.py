@@ -187,6 +187,22 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
     }
 
 
+def hole_sizes(outline: Outline, noise: Noise, drawing: Drawing) -> list[dict[str, object]]:
+    """Return the round holes of an outline, in the file's frame: diameter and its uncertainty."""
+    from silhueta.core.geometry.measure import signed_area
+    from silhueta.core.geometry.path import Loop
+    from silhueta.core.truing.features import features
+
+    found = []
+    for f in features(outline, noise):
+        path = outline.contours[f.contour].path
+        if f.kind == "circle" and isinstance(path, Loop) and signed_area(path) < 0:
+            at = [round(f.centre[k] + drawing.shift[k], 6) for k in range(2)]
+            hole = {"at_mm": at, "diameter_mm": round(f.size, 9), "sigma_mm": round(f.sigma, 6)}
+            found.append(hole)
+    return found
+
+
 def sized(relations: Sequence[Relation]) -> set[tuple[int, int]]:
     """Return the segments whose size is held, by themselves or as another's."""
     named = [(r.kind, {(ref.key, ref.segment) for ref in r.refs}) for r in relations]

@@ -201,7 +201,12 @@ def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
 
     done = trace_job(job, picture, work, stages)
     measured_ahead(done.job.outline)
-    return done, done.rectified, stages.flat_colours(job, picture, work), stages.light(picture)
+    return (
+        done,
+        done.rectified,
+        stages.flat_colours(job, picture, work),
+        stages.blend(job, picture).light,
+    )
 
 
 def measured_ahead(outline: Outline) -> None:
@@ -218,7 +223,7 @@ def measured_ahead(outline: Outline) -> None:
 def _flattened(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
     with work.stage("rectify"):
         flat = stages.rectified(job, picture, work)
-        return None, flat, stages.flat_colours(job, picture, work), stages.light(picture)
+        return None, flat, stages.flat_colours(job, picture, work), stages.blend(job, picture).light
 
 
 def _flat_key(job: Job) -> tuple[object, ...]:

@@ -41,6 +41,7 @@ DxfVersion = Literal["R12", "R2000"]
 FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
 _ALIKE_EDGE_PX = 0.35  # the same of a part whose face is like its shadow; on rendered photos
+_OTHER_BLEND = 0.6  # of the way to the other answer: half of it is one standard uncertainty
 _OPEN_WALL = 0.27  # of its width: that lies within two uncertainties of a size
 # mm a px from which shadows hide edges, and by how many of those beyond it; on the rendered photos
 _COARSE_MM, _HIDDEN = 0.15, 1.0
@@ -113,6 +114,9 @@ class TraceStamp:
         Whether the part's face is like its shadow, so that edges are told less closely.
     lost_mm : (float, float)
         Standard uncertainty of width and height, mm, by sides of it without a sharp edge.
+    blend_mm : float
+        How far edges lie from where they would with the picture's values blended the other way,
+        where that could not be told; 0: it was.
 
     """
 
@@ -134,6 +138,7 @@ class TraceStamp:
     lean: Lean | None = None
     alike: bool = False
     lost_mm: tuple[float, float] = (0.0, 0.0)
+    blend_mm: float = 0.0
 
     @property
     def whole_mm(self) -> float:
@@ -141,12 +146,14 @@ class TraceStamp:
 
         Of a part in a photo: what lens blur, stray light and broken edges hide, as on the rendered
         photos of docs/figures.md; more where its face is like its shadow. Also a wall that may be
-        face, and what a coarse picture hides.
+        face, what a coarse picture hides, and the other answer where it is open how the picture
+        was blended: it lies within 95 % then.
         """
         part = self.inputs.settings.mode == "part"
         seen = _ALIKE_EDGE_PX if self.alike else _PART_EDGE_PX
         edge = (seen if part else _DRAWN_EDGE_PX) * self.mm_per_px
-        return math.hypot(edge, _OPEN_WALL * self.wall_mm, self.hidden_mm)
+        other = _OTHER_BLEND * self.blend_mm
+        return math.hypot(edge, _OPEN_WALL * self.wall_mm, self.hidden_mm, other)
 
     @property
     def hidden_mm(self) -> float:

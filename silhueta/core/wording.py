@@ -26,6 +26,14 @@ def open_wall(width: str) -> str:
     )
 
 
+def open_blend(apart: str) -> str:
+    """Return the words on a picture that may be a scan or a program's, `apart` being at stake."""
+    return (
+        f"it could not be told whether this is a scan or was drawn by a program: edges lie {apart} "
+        "further out in one case, which the ± counts in"
+    )
+
+
 def coarse(pixel: str) -> str:
     """Return the words on a picture whose pixels are as large as `pixel`, for a thick part."""
     return (

@@ -17,6 +17,7 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import ARC, Loop, circle_loop, reverse
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import Job, PictureFile, TraceSettings
+from silhueta.core.picture.light import light_table, stored_of
 from silhueta.demo.render import coverage
 
 BOLT_CIRCLE_MM = 44.0  # radius
@@ -66,7 +67,9 @@ def scan() -> np.ndarray:
     plate = coverage(outlines, width, height)
     paper = 236 + 5 * gaussian_filter(rng.standard_normal((height, width)), 1.2)
     metal = 58 + 9 * gaussian_filter(rng.standard_normal((height, width)), 2.5) * 5
-    picture = paper * (1 - plate) + metal * plate
+    light = light_table().astype(np.float64) / 255
+    paper, metal = (light[np.clip(np.round(one), 0, 255).astype(int)] for one in (paper, metal))
+    seen = paper * (1 - plate) + metal * plate
     dust = np.zeros((height, width))
     for _ in range(46):
         x, y, radius = rng.uniform(8, width - 8), rng.uniform(8, height - 8), rng.uniform(0.8, 3.0)
@@ -75,8 +78,9 @@ def scan() -> np.ndarray:
         )
         spot *= radius * rng.uniform(0.6, 1.2, (12, 1))
         dust += coverage([spot + [x, y]], width, height)
-    picture -= 120 * np.clip(dust, 0, 1) * (1 - plate)
-    return np.clip(np.round(gaussian_filter(picture, 0.7) / 2) * 2, 0, 255).astype(np.uint8)
+    seen *= 1 - 0.8 * np.clip(dust, 0, 1) * (1 - plate)
+    stored = 255 * stored_of(gaussian_filter(seen, 0.7))
+    return np.clip(np.round(stored / 2) * 2, 0, 255).astype(np.uint8)
 
 
 def gasket_job() -> Job:

@@ -11,7 +11,8 @@ from silhueta.core.datums import PixelDatum
 from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import decode, decode_colour
 from silhueta.core.trace.job_trace import trace_job
-from silhueta.core.trace.reading import as_read, light_of, reading_of, settings_of
+from silhueta.core.trace.light import light_of
+from silhueta.core.trace.reading import as_read, reading_of, settings_of
 
 
 def kept(name: str) -> PictureFile:

@@ -45,6 +45,10 @@ class Picture:
         Of the file.
     dithered : bool
         Its shades were dots of a few values; they are smoothed here.
+    caught : bool
+        Whether its file names a camera or scanner.
+    palette : bool
+        Whether it was kept as numbers of a few colours, or as black and white.
 
     """
 
@@ -55,6 +59,8 @@ class Picture:
     focal35: float | None = None
     pages: int = 1
     dithered: bool = False
+    caught: bool = False
+    palette: bool = False
 
     def eight(self) -> NDArray[np.uint8]:
         """Return the greys, 0 to 255."""
@@ -116,7 +122,17 @@ def decode(file: PictureFile) -> Picture:
     told = read.dpi
     trusted = told is not None and 10 <= told <= 20_000 and round(told, 1) not in _UNKNOWN_DPI
     sure = told if trusted else None
-    return Picture(grey, sure, told, read.format, read.focal35, read.pages, read.dithered)
+    return Picture(
+        grey,
+        sure,
+        told,
+        read.format,
+        read.focal35,
+        read.pages,
+        read.dithered,
+        read.caught,
+        read.palette,
+    )
 
 
 def decode_colour(file: PictureFile) -> NDArray[np.uint8]:

@@ -25,6 +25,7 @@ from silhueta.core.apart.child import Allow, Says
 from silhueta.core.errors import PictureError
 from silhueta.core.picture.dither import FEW, dithered
 from silhueta.core.picture.formats import FORMATS
+from silhueta.core.picture.tone import in_srgb
 
 if TYPE_CHECKING:
     from PIL.Image import Image as ImageType
@@ -50,6 +51,10 @@ class Raster:
     pages : int
     dithered : bool
         Its shades are dots of a few values.
+    caught : bool
+        Whether it names a camera or scanner, or how it was exposed.
+    palette : bool
+        Whether its pixels are numbers of a few colours, or black and white.
 
     """
 
@@ -59,6 +64,8 @@ class Raster:
     focal35: float | None
     pages: int
     dithered: bool
+    caught: bool
+    palette: bool
 
 
 def pixels_of(file: PictureFile, colours: bool) -> Raster:
@@ -145,8 +152,10 @@ def _read(name: str, data: bytes, page: int, allow: Allow, in_grey: bool) -> dic
         "dpi": _told_dpi(image),
         "focal35": _told_focal(image),
         "pages": pages,
+        "caught": _told_maker(image),
+        "palette": image.mode in ("P", "1"),
     }
-    image = _upright(image)
+    image = in_srgb(_upright(image))
     if image.width * image.height == 0:
         raise PictureError(f"{name} has no pixels; save the picture again")
     return {"image": image, **said}
@@ -223,6 +232,17 @@ def _told_dpi(image: ImageType) -> float | None:
     if image.format == "PNG" and abs(across - round(across)) < 0.02:
         across = float(round(across))  # PNG keeps pixels a metre: 300 dpi comes back as 299.9994
     return across if abs(across - down) <= 0.01 * across + 0.02 else None
+
+
+def _told_maker(image: ImageType) -> bool:
+    from PIL import ExifTags
+
+    try:
+        told = image.getexif()
+        base, exif = ExifTags.Base, told.get_ifd(ExifTags.IFD.Exif)
+        return bool(told.get(base.Make) or told.get(base.Model) or exif.get(base.ExposureTime))
+    except Exception:  # a file may hold anything here
+        return False
 
 
 def _told_focal(image: ImageType) -> float | None:

@@ -23,20 +23,22 @@ from silhueta.core.datums import (
 )
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import length, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.job import Job, TraceStamp, set_outline, touched
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.trace.again import ALIKE_CHORD, beside, known_again
+from silhueta.core.trace.light import Light
 from silhueta.core.trace.reading import (
     Reading,
     as_read,
     reading_of,
     settings_of,
 )
-from silhueta.core.trace.stages import Stages, known, walls_of
+from silhueta.core.trace.stages import Stages, known, said_caught, walls_of
 from silhueta.core.trace.trace import Traced, trace, trace_colours
-from silhueta.core.trace_settings import Read
+from silhueta.core.trace_settings import Read, TraceSettings
 from silhueta.core.work import Work
 
 _REACHED = 1.5  # standard uncertainties, by which an unknown wall is off at most
@@ -44,11 +46,15 @@ _OUTERMOST = 4 / 3  # of a whole edge's uncertainty: a box reaches to what lies 
 
 
 class TracedJob(NamedTuple):
-    """A job with its new outline, how it was come by, and the picture at true size."""
+    """A job with its new outline, how it was come by, and the picture at true size.
+
+    `light` is how its values were found to be blended.
+    """
 
     job: Job
     traced: Traced
     rectified: Rectified
+    light: Light = "stored"
 
 
 def trace_job(
@@ -87,8 +93,9 @@ def trace_job(
     with work.stage("rectify"):
         rectified = stages.rectified(seen, source, work)
     settings = job.trace
+    blend = stages.blend(job, source)
     if settings.light == "auto":
-        settings = replace(settings, light=stages.light(source))
+        settings = replace(settings, light=blend.light)
     if job.trace.split:
         with work.stage("rectify"):
             colours = stages.flat_colours(seen, source, work)
@@ -101,23 +108,35 @@ def trace_job(
     size = rectified.scale.mm_per_px
     with work.stage("ground"):
         prepared = stages.prepared(seen, source, work)
-    traced = trace(
-        prepared.picture,
-        base if isinstance(base, OverallDatum) else PixelDatum(size),
-        settings,
-        work,
-        kind=rectified.scale.kind,
-        mask=prepared.mask,
-        walls=walls_of(job, rectified),
-        patches=[
-            (patch, rectified.from_source(np.array(patch.points, np.float64)))
-            for patch in job.trace.patches
-        ],
-        face=prepared.picture.eight(),
-        ready=prepared.contours,
-    )
+
+    def traced_as(settings: TraceSettings) -> Traced:
+        return trace(
+            prepared.picture,
+            base if isinstance(base, OverallDatum) else PixelDatum(size),
+            settings,
+            work,
+            kind=rectified.scale.kind,
+            mask=prepared.mask,
+            walls=walls_of(job, rectified),
+            patches=[
+                (patch, rectified.from_source(np.array(patch.points, np.float64)))
+                for patch in job.trace.patches
+            ],
+            face=prepared.picture.eight(),
+            ready=prepared.contours,
+        )
+
+    traced = traced_as(settings)
+    apart = 0.0
+    if job.trace.light == "auto" and blend.open and job.trace.mode != "part":
+        other = traced_as(replace(settings, light=blend.other))
+        apart = _between(traced.outline, other.outline)
     done = _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
+    done = done._replace(light=blend.light)
     stamp = done.job.traced
+    if stamp is not None and apart:
+        stamp = replace(stamp, blend_mm=apart)
+        done = done._replace(job=replace(done.job, traced=stamp))
     if stamp is None or not (prepared.doubts or prepared.wall or prepared.alike):
         return done
     places = traced.scale.to_mm(np.array([d.place for d in prepared.doubts]).reshape(-1, 2))
@@ -131,6 +150,16 @@ def trace_job(
         lost_mm=prepared.lost,
     )
     return done._replace(job=replace(done.job, traced=told))
+
+
+def _between(one: Outline, other: Outline) -> float:
+    """Return how far apart two outlines of the same edges lie all along, mm."""
+
+    def covered(outline: Outline) -> float:
+        return sum(signed_area(loop) for loop in outline.loops)
+
+    round_ = sum(length(path) for path in one.taken)
+    return abs(covered(one) - covered(other)) / round_ if round_ else 0.0
 
 
 def edges_in_picture(job: Job, picture: Picture) -> list[Floats]:
@@ -181,7 +210,7 @@ def read_job(
             sheet = np.array(datum.corners, np.float64)
         elif isinstance(datum, SheetDatum):
             other = True
-    reading = reading_of(picture, colours, sheet, other)
+    reading = reading_of(picture, colours, sheet, other, said_caught(job))
     if kind is not None and kind != reading.kind:
         reading = as_read(kind, reading)
     return replace(job, trace=settings_of(reading, job.trace)), reading

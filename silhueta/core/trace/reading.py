@@ -11,7 +11,6 @@ Words used here
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +19,11 @@ from silhueta.core.geometry.path import Floats
 from silhueta.core.picture.decode import Picture
 from silhueta.core.picture.tally import tally
 from silhueta.core.trace.colour.split import main_colours
+from silhueta.core.trace.light import Light, light_of
 from silhueta.core.trace.part.looks import ground_light
 from silhueta.core.trace_settings import Read, TraceSettings
 
-Light = Literal["linear", "stored"]
-
 _SMALL = 1000  # px of the long side at which a picture is read
-_SAME = 0.35  # share of a drawn picture's pixels that are alike to the last digit
 _EVEN = 0.55  # share of the picture that is flat ground, from which it is no bench
 _LEVEL = 0.09  # of the light: a difference that flat ground may have
 _APART = 0.25  # of the light, from which something is no ground
@@ -71,6 +68,7 @@ def reading_of(
     colours: NDArray[np.uint8],
     sheet: Floats | None = None,
     other_datum: bool = False,
+    said: bool = False,
 ) -> Reading:
     """Return what `picture` is taken for, and why.
 
@@ -82,9 +80,11 @@ def reading_of(
         Corners of a sheet that was found in it: then it is a photo.
     other_datum : bool
         A card, gauge sheet or known length is in it.
+    said : bool
+        A person says that it is a scan or a photo.
 
     """
-    found = _reading(picture, colours, sheet, other_datum)
+    found = _reading(picture, colours, sheet, other_datum, said)
     if picture.dithered:
         found = replace(found, why=f"{found.why}; made of dots, which are smoothed")
     return found
@@ -95,6 +95,7 @@ def _reading(
     colours: NDArray[np.uint8],
     sheet: Floats | None,
     other_datum: bool,
+    said: bool,
 ) -> Reading:
     import cv2
 
@@ -102,7 +103,7 @@ def _reading(
     size = (max(1, round(colours.shape[1] * factor)), max(1, round(colours.shape[0] * factor)))
     small = np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.uint8)
     camera = picture.focal35 is not None or sheet is not None
-    light: Light = "linear" if camera else light_of(picture)
+    light: Light = "linear" if camera else light_of(picture, said)
     grey = np.asarray(cv2.cvtColor(small, cv2.COLOR_RGB2GRAY), np.uint8)
     if sheet is not None:
         on = _inside(grey.shape, sheet * factor)
@@ -144,27 +145,6 @@ def settings_of(reading: Reading, settings: TraceSettings) -> TraceSettings:
 def as_read(kind: Read, reading: Reading) -> Reading:
     """Return the reading that a person asked for, with what the picture told besides."""
     return replace(reading, kind=kind, colours=max(2, reading.colours), why="as you said")
-
-
-def _alike(colours: NDArray[np.uint8]) -> float:
-    """Return the share of pixels that equal the next ones right and below to the last digit."""
-    rows, columns = colours.shape[:2]
-    high, wide = min(rows, 1200), min(columns, 1600)
-    top, left = (rows - high) // 2, (columns - wide) // 2
-    part = colours[top : top + high, left : left + wide]
-    if min(part.shape[:2]) < 3:
-        return 1.0
-    across = (part[:-1, :-1] == part[:-1, 1:]).all(-1)
-    down = (part[:-1, :-1] == part[1:, :-1]).all(-1)
-    clipped = (part[:-1, :-1] >= 254).all(-1) | (part[:-1, :-1] <= 1).all(-1)
-    told = ~clipped  # an overexposed ground is alike as well
-    if told.mean() < 0.02:
-        return float((across & down).mean())
-    return (
-        float((across & down & told).sum() / told.sum())
-        if clipped.mean() < 0.5
-        else float((across & down).mean())
-    )
 
 
 def _paper(grey: NDArray[np.uint8]) -> bool:
@@ -274,14 +254,3 @@ def _clean(small: NDArray[np.uint8]) -> bool:
     kernel = np.ones((3, 3), np.uint8)
     spread = (cv2.dilate(calm, kernel).astype(np.int16) - cv2.erode(calm, kernel)).max(-1)
     return bool((spread <= 14).mean() > 0.7)
-
-
-def light_of(picture: Picture) -> Light:
-    """Return whether the picture's values were blended as light or as stored numbers.
-
-    A camera or scanner leaves noise everywhere; what a program drew is alike to the last digit
-    over most of its area.
-    """
-    if picture.focal35 is not None:
-        return "linear"
-    return "stored" if _alike(picture.eight()[..., None]) > _SAME else "linear"

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from silhueta.core.datum.fixing import leaves_lean
 from silhueta.core.datum.nudges import ratio_sigma
 from silhueta.core.datum.rectify import Rectified, rectify
-from silhueta.core.datums import Lean
+from silhueta.core.datums import GaugeDatum, Lean, PageDatum, SheetDatum
 from silhueta.core.errors import TraceError
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import Job, TraceStamp
@@ -21,10 +21,10 @@ from silhueta.core.picture.clean import cleaned
 from silhueta.core.picture.decode import Picture, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.edge.walls import Walls
+from silhueta.core.trace.light import Blend, blend_of
 from silhueta.core.trace.part.domain import Prepared, prepare, prepare_colour, prepare_part
 from silhueta.core.trace.part.rounds import light_of_stored
 from silhueta.core.trace.part.stand import Camera, stand_of
-from silhueta.core.trace.reading import Light, light_of
 from silhueta.core.work import Work
 
 T = TypeVar("T")
@@ -148,9 +148,10 @@ class Stages:
             self._held.pop("colours", None)
         return made
 
-    def light(self, source: Picture) -> Light:
-        """Return whether a picture was blended as light or in stored values."""
-        return self._once("light", (source,), lambda: light_of(source))
+    def blend(self, job: Job, source: Picture) -> Blend:
+        """Return whether a picture was blended as light or in stored values, and how surely."""
+        said = said_caught(job)
+        return self._once("blend", (source, said), lambda: blend_of(source, said))
 
     def _once(self, name: str, key: tuple[object, ...], make: Callable[[], T]) -> T:
         held = self._held.get(name)
@@ -159,6 +160,11 @@ class Stages:
             self._held[name] = held
         made: T = held[1]
         return made
+
+
+def said_caught(job: Job) -> bool:
+    """Return whether a job's datums say that its picture is a scan or a photo."""
+    return any(isinstance(d, PageDatum | SheetDatum | GaugeDatum) for d in job.datums)
 
 
 def walls_of(job: Job, rectified: Rectified) -> Walls | None:

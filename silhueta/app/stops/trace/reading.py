@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import cast
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -10,9 +11,11 @@ from silhueta.app.session import Session
 from silhueta.app.stops.trace.part import TracePart
 from silhueta.app.table.table import Table
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Note, heading, row
+from silhueta.app.widgets import Choice, Note, heading, row, sentence
 from silhueta.core.job import Job, TraceSettings, set_trace
-from silhueta.core.trace_settings import Read
+from silhueta.core.trace_settings import Blend, Read
+from silhueta.core.units import format_length
+from silhueta.core.wording import open_blend
 
 _READINGS = {"part": "Part", "solid": "Solid", "line": "Drawing", "colours": "Colours"}
 _MEANINGS = {
@@ -26,6 +29,9 @@ _LIGHT = {
     "stored": " Drawn by a program: edges in its own values.",
     "auto": "",
 }
+
+
+_BLENDED = {"linear": "As light", "stored": "By a program"}
 
 
 class TraceReading(TracePart):
@@ -43,6 +49,16 @@ class TraceReading(TracePart):
         inside.addLayout(row(heading("Taken for")))
         inside.addWidget(self.reading)
         inside.addWidget(self.meaning)
+        self.open = Note(parent=self)
+        self.light = Choice("Blended", _BLENDED, self, columns=2)
+        inside.addWidget(self.open)
+        inside.addWidget(self.light)
+        self.light.chosen.connect(
+            lambda key: self._session.apply(
+                f"Blended {_BLENDED[key].lower()}",
+                lambda job: set_trace(job, replace(job.trace, light=cast("Blend", key))),
+            )
+        )
         self.reading.chosen.connect(self._choose)
         self.bench.done.connect(self._take)
 
@@ -73,6 +89,16 @@ class TraceReading(TracePart):
             self.meaning.say("Set by hand. Choose one to have the rest set for it.")
             return
         self.reading.set_chosen(kind)
-        light = _LIGHT["auto" if self._tracing.light is None else self._tracing.light]
+        found = self._tracing.light
+        chosen = found if job.trace.light == "auto" else job.trace.light
+        light = _LIGHT["auto" if chosen is None else chosen]
+        apart = 0.0 if job.traced is None else job.traced.blend_mm
+        asked = bool(apart) or job.trace.light != "auto"
+        self.open.setVisible(bool(apart))
+        self.light.setVisible(asked)
+        if apart:
+            self.open.say("▲ " + sentence(open_blend(format_length(apart, self._session.units, 3))))
+        if asked and chosen is not None:
+            self.light.set_chosen(chosen)
         side = "light" if job.trace.invert else "dark"
         self.meaning.say(_MEANINGS[kind].format(side=side) + light)
