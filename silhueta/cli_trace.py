@@ -260,10 +260,9 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
                 content = figures_report(drawing.paths(), given.units, drawing.groups())
             content["scale"] = _scale_report(scale, done.rectified, done.job)
             off = done.traced.deviation
-            content["light"] = {
-                "taken": done.job.trace.light if given.light != "auto" else done.light,
-                "open": bool(done.job.traced and done.job.traced.blend_mm),
-            }
+            stamp = done.job.traced
+            assert stamp is not None
+            content["light"] = {"taken": stamp.light, "open": bool(stamp.blend_mm)}
             wide, high = size_sigma(done.job, done.rectified)
             content["size_sigma_mm"] = [round(wide, 6), round(high, 6)]
             content["hole_sizes"] = hole_sizes(done.job.outline, noise, drawing)

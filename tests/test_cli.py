@@ -66,6 +66,9 @@ def test_the_report_is_what_other_tools_were_promised(call, plate_png, tmp_path)
         "area_mm2",
         "cut_length_mm",
         "scale",
+        "light",
+        "size_sigma_mm",
+        "hole_sizes",
         "deviation_mm",
         "seconds",
         "peak_memory_mb",
@@ -76,6 +79,12 @@ def test_the_report_is_what_other_tools_were_promised(call, plate_png, tmp_path)
     assert report["segments"] == {"line": 4, "arc": 1, "curve": 0}
     assert report["nodes"] == 5
     assert report["self_crossings"] == 0
+    assert report["light"] == {"taken": "stored", "open": False}
+    (bore,) = report["hole_sizes"]
+    assert bore["diameter_mm"] == pytest.approx(20, abs=0.01)
+    assert bore["at_mm"] == pytest.approx([30, 20], abs=0.01)
+    assert 0 < bore["sigma_mm"] < 0.05
+    assert all(0 < sigma < 0.2 for sigma in report["size_sigma_mm"])
     assert report["area_mm2"] == pytest.approx(2400 - 100 * np.pi, rel=1e-3)
     assert report["cut_length_mm"] == pytest.approx(200 + 20 * np.pi, rel=1e-3)
     assert {"read", "threshold", "contours", "fit", "check", "write"} <= set(report["seconds"])

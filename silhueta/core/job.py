@@ -31,6 +31,7 @@ from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings as TidySettings
 from silhueta.core.trace_settings import DEFAULT_TOLERANCE_PX as DEFAULT_TOLERANCE_PX
+from silhueta.core.trace_settings import Blend
 from silhueta.core.trace_settings import Keep as Keep
 from silhueta.core.trace_settings import Patch as Patch
 from silhueta.core.trace_settings import TraceSettings as TraceSettings
@@ -117,6 +118,8 @@ class TraceStamp:
     blend_mm : float
         How far edges lie from where they would with the picture's values blended the other way,
         where that could not be told; 0: it was.
+    light : {"auto", "linear", "stored"}
+        How they were taken to be blended.
 
     """
 
@@ -139,6 +142,7 @@ class TraceStamp:
     alike: bool = False
     lost_mm: tuple[float, float] = (0.0, 0.0)
     blend_mm: float = 0.0
+    light: Blend = "auto"
 
     @property
     def whole_mm(self) -> float:

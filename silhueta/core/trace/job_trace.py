@@ -29,7 +29,6 @@ from silhueta.core.geometry.path import CUBIC, Floats, Path
 from silhueta.core.job import Job, TraceStamp, set_outline, touched
 from silhueta.core.picture.decode import Picture, decode, decode_colour
 from silhueta.core.trace.again import ALIKE_CHORD, beside, known_again
-from silhueta.core.trace.light import Light
 from silhueta.core.trace.reading import (
     Reading,
     as_read,
@@ -46,15 +45,11 @@ _OUTERMOST = 4 / 3  # of a whole edge's uncertainty: a box reaches to what lies 
 
 
 class TracedJob(NamedTuple):
-    """A job with its new outline, how it was come by, and the picture at true size.
-
-    `light` is how its values were found to be blended.
-    """
+    """A job with its new outline, how it was come by, and the picture at true size."""
 
     job: Job
     traced: Traced
     rectified: Rectified
-    light: Light = "stored"
 
 
 def trace_job(
@@ -132,10 +127,9 @@ def trace_job(
         other = traced_as(replace(settings, light=blend.other))
         apart = _between(traced.outline, other.outline)
     done = _stamped(_carried(job, source, traced, rectified, work), traced, rectified)
-    done = done._replace(light=blend.light)
     stamp = done.job.traced
-    if stamp is not None and apart:
-        stamp = replace(stamp, blend_mm=apart)
+    if stamp is not None:
+        stamp = replace(stamp, blend_mm=apart, light=settings.light)
         done = done._replace(job=replace(done.job, traced=stamp))
     if stamp is None or not (prepared.doubts or prepared.wall or prepared.alike):
         return done

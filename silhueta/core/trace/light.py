@@ -157,6 +157,7 @@ def _widths(part: NDArray[np.uint8]) -> NDArray[np.float64]:
         pick = np.random.default_rng(0).permutation(len(rows))[:_PROFILES]
         rows, columns = rows[pick], columns[pick]
     seen = wide[rows[:, None], columns[:, None] + np.arange(9)].astype(np.float64)
+    seen = seen[np.abs(seen[:, -2:].mean(1) - seen[:, :2].mean(1)) > 0.5 * _STEP]
     low, high = seen[:, :2].mean(1), seen[:, -2:].mean(1)
     share = (seen - low[:, None]) / (high - low)[:, None]
     return np.asarray((4 * np.clip(share * (1 - share), 0, None)).sum(1))
