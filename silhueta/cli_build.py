@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import fields
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, write_report
+from silhueta.cli_report import (
+    Progress,
+    check_outputs,
+    check_written,
+    cut_file_options,
+    numbered_before,
+    read_told,
+    say,
+    say_left_out,
+    told_written,
+    write_report,
+)
 from silhueta.cli_values import Grid, Length, SignedLength, Size, Turn
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
@@ -22,7 +33,25 @@ if TYPE_CHECKING:
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.geometry.path import Path
 
-_NO_LAYERS = ("text", "how", "offset", "plate", "bridge", "sections", "copies", "sheet", "turn")
+# options that do nothing without one of these others
+_NEEDS: dict[str, tuple[str, ...]] = {
+    "cap_height": ("text",),
+    "font": ("text",),
+    "spacing": ("text",),
+    "stencil": ("text",),
+    "arc": ("text",),
+    "corners": ("offset",),
+    "radius": ("plate",),
+    "margin": ("plate", "sheet"),
+    "negative": ("plate",),
+    "bridges": ("bridge", "stencil"),
+    "joint": ("sections",),
+    "clearance": ("sections",),
+    "gap": ("copies", "sheet"),
+    "base": ("trap",),
+}
+# options that go with --trap
+_LAYERED = ("trap", "base", "mirror", "file_units", "units", "dxf_version", "quiet", "report")
 _FILE = click.Path(path_type=File)
 F = TypeVar("F", bound=Callable[..., Any])
 _SETS = (
@@ -92,17 +121,22 @@ def _options(command: F) -> F:
 def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> None:
     """Put outlines in FILES (SVG, DXF, .silhueta) together, and write cut files, each proven.
 
-    The first file is the base; none is needed with --text. Done in this order: turn and mirror,
-    text, sets, offset, plate, bridges, sections, copies, sheet. Of several sections or sheets each
-    gets a file: OUT-1, OUT-2 ...; with --trap each colour of the one file: OUT-14344d ...
+    The first file is the base; none is needed with --text. Done in this order: text, turn and
+    mirror (of the base and the words), sets, offset, plate, bridges, sections, copies, sheet. Of
+    several sections or sheets each gets a file: OUT-1, OUT-2 ...; with --trap each colour of the
+    one file: OUT-14344d ...
     """
     from silhueta.core.apart.ask import ready
 
+    typed = _typed()
+    _check_partners(typed, given)
     if given["trap"] is not None:
-        _write_layers(files, output, given)
+        idle = [f"--{name.replace('_', '-')}" for name in typed if name not in _LAYERED]
+        if len(files) != 1 or idle:
+            more = f"; {', '.join(idle)} can do nothing beside it" if idle else ""
+            raise click.UsageError(f"--trap goes with one file, --base and --mirror alone{more}")
+        _write_layers(files[0], output, given)
         return
-    if given["base"]:
-        raise click.UsageError("--base does nothing without --trap")
     recipe = _recipe(files, given)
     for file in files or (File(),):
         check_outputs(output, file, {"--report": (given["report"], ".json")})
@@ -114,9 +148,32 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
         parts = [_read(file, given["file_units"]) for file in files]
     with work.stage("build"):
         done = built(parts, recipe, work)
-    _write(done, output, given, work)
+    _write(done, (files, output), given, work)
     for doubt in done.doubts:
         click.echo(f"silhueta: look at this: {doubt}", err=True)
+
+
+def _typed() -> list[str]:
+    """Return the options that a person typed, by their names in the code."""
+    context = click.get_current_context()
+    source = click.core.ParameterSource.COMMANDLINE
+    names = [name for name in context.params if name not in ("files", "output")]
+    return [name for name in names if context.get_parameter_source(name) is source]
+
+
+def _check_partners(typed: list[str], given: dict[str, Any]) -> None:
+    """Raise UsageError for an option that would do nothing."""
+    for name, others in _NEEDS.items():
+        if name in typed and not any(other in typed for other in others):
+            needs = " or ".join(f"--{other}" for other in others)
+            raise click.UsageError(f"--{name.replace('_', '-')} does nothing without {needs}")
+    if "clearance" in typed and given["joint"] == "straight":
+        raise click.UsageError("--clearance does nothing with straight joints; add --joint tongue")
+    if "arc" in typed and not given["arc"]:
+        raise click.UsageError("--arc 0 bends nothing; give the diameter that words stand on")
+    for name in ("turn", "offset", "copies"):
+        if name in typed and given[name] in (0.0, (1, 1)):
+            raise click.UsageError(f"--{name} of that does nothing; leave it out")
 
 
 def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
@@ -133,12 +190,6 @@ def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
         given["how"] = "union"  # of one file: what overlaps in it is welded
     if given["origin"] == "picture" and (given["turn"] or given["mirror"] or not files):
         raise click.UsageError("turned, mirrored or typed, the files' own coordinates mean nothing")
-    for option, needs in (
-        *((name, "text") for name in ("cap_height", "font", "arc", "stencil")),
-        ("negative", "plate"),
-    ):
-        if given[option] and given[needs] is None:
-            raise click.UsageError(f"--{option.replace('_', '-')} does nothing without --{needs}")
     known = {field.name for field in fields(Recipe)}
     told = {key: value for key, value in given.items() if key in known and value is not None}
     if given["text"] is not None:
@@ -154,11 +205,9 @@ def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
     return Recipe(**told)
 
 
-def _write_layers(files: tuple[File, ...], output: tuple[File, ...], given: dict[str, Any]) -> None:
+def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -> None:
     """Write a file for each colour, with registration marks at the same places."""
-    if len(files) != 1 or any(given[name] for name in _NO_LAYERS):
-        raise click.UsageError("--trap goes with one file, --base and --mirror x alone")
-    check_outputs(output, files[0], {"--report": (given["report"], ".json")})
+    check_outputs(output, file, {"--report": (given["report"], ".json")})
     from silhueta.core.apart.ask import ready
 
     ready()
@@ -172,64 +221,104 @@ def _write_layers(files: tuple[File, ...], output: tuple[File, ...], given: dict
     with work.stage("read"):
         groups = [
             (colour, [path for path in paths if isinstance(path, Loop)])
-            for colour, paths in _outline(files[0], given["file_units"]).groups
+            for colour, paths in _outline(file, given["file_units"]).groups
             if colour is not None
         ]
     with work.stage("build"):
-        made = layers(groups, given["trap"], given["base"], True, given["mirror"] == "x")
+        made = layers(groups, given["trap"], given["base"], True, given["mirror"] or "")
     content: dict[str, Any] = {"layers": []}
-    with all_or_none(), work.stage("write"):
-        for layer in made:
-            drawing = draw(layer.outline, given["units"], "corner")
-            for target in output:
-                name = target.with_name(f"{target.stem}-{layer.name}{target.suffix}")
-                proof = export(drawing, name, CutFileSettings(dxf_version=given["dxf_version"]))
-                size = [round(v, 6) for v in proof.figures.size_mm]
-                content["layers"].append({"file": name.name, "size_mm": size})
-    if given["report"] is not None:
-        write_report(given["report"], content, work)
+    proofs = []
+    plan = CutFileSettings(dxf_version=given["dxf_version"])
+    names = [
+        [target.with_name(f"{target.stem}-{layer.name}{target.suffix}") for target in output]
+        for layer in made
+    ]
+    check_written([name for own in names for name in own], {file.name: file})
+    with all_or_none():
+        with work.stage("write"):
+            for layer, own in zip(made, names, strict=True):
+                drawing = draw(layer.outline, given["units"], "corner")
+                for name in own:
+                    proofs.append(export(drawing, name, plan))
+                    size = [round(v, 6) for v in proofs[-1].figures.size_mm]
+                    content["layers"].append({"file": name.name, "size_mm": size})
+        if given["report"] is not None:
+            write_report(given["report"], content, work)
+    told_written(proofs, given["quiet"])
 
 
-def _write(done: Built, output: tuple[File, ...], given: dict[str, Any], work: Work) -> None:
+def _write(
+    done: Built, ends: tuple[Sequence[File], Sequence[File]], given: dict[str, Any], work: Work
+) -> None:
+    """Write what was built; `ends` are the files that were read and the outputs named."""
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
-    from silhueta.core.geometry.measure import bounding_box
     from silhueta.core.geometry.outline import Contour, Outline
     from silhueta.core.inspection.figures import report as figures_report
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
 
-    every: list[Path] = [path for paths in done.files for path in paths]
-    frame = None
-    if given["origin"] == "picture":
-        _, _, right, top = bounding_box(every)
-        frame = (max(right, 1.0), max(top, 1.0))
-    written: list[str] = []
+    files, output = ends
+    outlines = []
+    for paths, marks in zip(done.files, done.marks, strict=True):
+        contours = [Contour(path, origin="imported") for path in paths]
+        contours += [Contour(path, operation="mark", origin="imported") for path in marks]
+        kept = keep_only(Job(outline=Outline(tuple(contours))), given["keep"]).outline
+        outlines.append(kept)
+    frame = _frame(outlines, output) if given["origin"] == "picture" else None
+    names = [_names(output, number, len(outlines)) for number in range(1, len(outlines) + 1)]
+    known: dict[str, File | None] = {file.name: file for file in files}
+    check_written([n for own in names for n in own], known | {"the report": given["report"]})
+    plan = CutFileSettings(dxf_version=given["dxf_version"])
+    proofs = []
     with all_or_none():
         with work.stage("write"):
-            for number, (paths, marks) in enumerate(zip(done.files, done.marks, strict=True), 1):
-                contours = [Contour(path, origin="imported") for path in paths]
-                contours += [Contour(path, operation="mark", origin="imported") for path in marks]
-                outline = keep_only(Job(outline=Outline(tuple(contours))), given["keep"]).outline
+            for k, (outline, own) in enumerate(zip(outlines, names, strict=True)):
+                work.step(k / len(outlines))
                 drawing = draw(outline, given["units"], given["origin"], frame)
-                for target in output:
-                    name = target
-                    if len(done.files) > 1:
-                        name = target.with_name(f"{target.stem}-{number}{target.suffix}")
-                    written.append(name.name)
-                    export(drawing, name, CutFileSettings(dxf_version=given["dxf_version"]))
+                proofs += [export(drawing, name, plan) for name in own]
         if given["report"] is not None:
             with work.stage("report"):
-                content = figures_report(every, given["units"], done.files)
+                groups = [list(outline.taken) for outline in outlines]
+                every = [path for group in groups for path in group]
+                content = figures_report(every, given["units"], groups)
             content |= {"islands": done.islands, "bridges": done.bridges}
             content["sections"] = [
-                {"file": written[k * len(output)], "size_mm": [round(v, 6) for v in size]}
+                {"file": names[k][0].name, "size_mm": [round(v, 6) for v in size]}
                 for k, size in enumerate(done.sections)
                 if done.placed is None
             ]
             content |= {"placed": done.placed, "fill": [round(f, 4) for f in done.fill]}
             write_report(given["report"], content, work)
+    told_written(proofs, given["quiet"])
+    for target in output:
+        left = numbered_before(target, len(outlines)) if len(outlines) > 1 else []
+        if left:
+            say(
+                f"note: {', '.join(file.name for file in left)} of an earlier run, with more "
+                "pieces, stayed"
+            )
+
+
+def _names(output: Sequence[File], number: int, many: int) -> list[File]:
+    if many == 1:
+        return list(output)
+    return [target.with_name(f"{target.stem}-{number}{target.suffix}") for target in output]
+
+
+def _frame(outlines: Sequence[Outline], output: Sequence[File]) -> tuple[float, float]:
+    """Return the page that holds outlines in the coordinates that they came with."""
+    boxes = [outline.bounds for outline in outlines if outline.taken]
+    left, bottom = (min((box[k] for box in boxes), default=0.0) for k in range(2))
+    right, top = (max((box[k] for box in boxes), default=0.0) for k in range(2, 4))
+    pages = [target for target in output if target.suffix.lower() == ".svg"]
+    if pages and min(left, bottom) < -1e-6:
+        raise FileError(
+            f"the outline reaches to {left:.3f}, {bottom:.3f} mm, off the page of {pages[0].name}, "
+            "which begins at zero; leave --origin at corner, or write a DXF"
+        )
+    return max(right, 1.0), max(top, 1.0)
 
 
 def _read(file: File, units: FileUnit | None) -> list[Path]:
@@ -245,12 +334,8 @@ def _outline(file: File, units: FileUnit | None) -> Outline:
             raise FileError(f"{file.name} has no outline yet; trace it first")
         return kept
     from silhueta.core.files.drawing_open import on_page
-    from silhueta.core.files.inspect_file import read_drawing
 
-    found = read_drawing(file)
-    if units is not None and not found.says_units:
-        found = found.taken_as(units)
-    if not found.paths:
-        raise FileError(f"{file.name} holds no outline; convert texts and pictures to outlines")
-    outline, _, _ = on_page(found, "auto")
+    found = read_told(file, units)
+    outline, _, hidden = on_page(found, "auto")
+    say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
     return outline

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any
 
@@ -70,19 +70,32 @@ class Given:
     units: Unit
     dxf_version: DxfVersion
     origin: FrameOrigin
+    quiet: bool
     report: File | None
     job_file: File | None
 
     @property
     def told_how(self) -> bool:
         """Whether an option tells how the part is to be found, so that the picture need not."""
-        return self.reading == "auto" and (
+        return (
             self.threshold is not None
             or self.mode != "threshold"
             or self.invert
             or self.pen is not None
             or self.colours is not None
         )
+
+    def over(self, read: TraceSettings) -> TraceSettings:
+        """Return settings that suit a reading, with those that were typed over them."""
+        own = self.settings()
+        told: dict[str, Any] = {}
+        if self.threshold is not None or self.mode != "threshold":
+            told |= {"threshold": own.threshold, "mode": own.mode, "band": own.band}
+            told |= {"window": own.window, "colours": own.colours, "split": 0}
+        told |= {"invert": True} if self.invert else {}
+        told |= {"pen": own.pen, "close_gaps": own.close_gaps} if self.pen else {}
+        told |= {"split": own.split, "pen": None} if self.colours else {}
+        return replace(read, **told)
 
     @property
     def mode(self) -> Mode:

@@ -6,17 +6,23 @@ import json
 import sys
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path as File
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 import click
 
 from silhueta.core.files.formats import FORMATS, endings
+from silhueta.core.units import format_length
 from silhueta.core.whole_file import readable
-from silhueta.core.wording import stage_words
+from silhueta.core.wording import counted, stage_words
 from silhueta.core.work import Work
+
+if TYPE_CHECKING:
+    from silhueta.core.files.proof import Proof
+    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
+    from silhueta.core.units import Unit
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -52,6 +58,7 @@ def cut_file_options(command: F) -> F:
             show_default=True,
             help="Where (0, 0) lies: the outline's lower left corner, or the picture's.",
         ),
+        click.option("--quiet", is_flag=True, help="Say nothing where all went well."),
         click.option(
             "--report",
             type=click.Path(path_type=File),
@@ -86,6 +93,51 @@ def check_outputs(
         known.append((name, target))
 
 
+def check_written(targets: Sequence[File], known: Mapping[str, File | None]) -> None:
+    """Raise UsageError where a file that would be written is another one, before any is.
+
+    `targets` are all final names, also those that get a number or a colour; `known` are what is
+    read, and what else is written, by what people call it.
+    """
+    before = [(name, file) for name, file in known.items() if file is not None]
+    for target in targets:
+        for name, file in before:
+            if _same_file(target, file):
+                raise click.UsageError(
+                    f"{target.name} would be written over {name}, which would be lost; give "
+                    "another name with -o"
+                )
+        before.append((target.name, target))
+
+
+def numbered_before(target: File, count: int) -> list[File]:
+    """Return files OUT-3, OUT-4 ... that an earlier run with more pieces left beside these."""
+    found: list[File] = []
+    while len(found) < 999:
+        name = target.with_name(f"{target.stem}-{count + len(found) + 1}{target.suffix}")
+        if not name.exists():
+            break
+        found.append(name)
+    return found
+
+
+def told_written(proofs: Sequence[Proof], quiet: bool, sigma: tuple[float, float] = (0, 0)) -> None:
+    """Say on stdout what was written, a line a file: size with its ± (95 %), loops and nodes."""
+    for proof in () if quiet else proofs:
+        unit = cast("Unit", proof.units)
+        sides = [
+            format_length(side, unit) + (f" ± {format_length(2 * off, unit)}" if off else "")
+            for side, off in zip(proof.figures.size_mm, sigma, strict=True)
+        ]
+        got = proof.figures
+        counts = [counted(got.outer_loops, "part")] if got.outer_loops else []
+        counts += [counted(got.holes, "hole")] if got.holes else []
+        counts += [counted(got.open_paths, "open line")] if got.open_paths else []
+        counts.append(counted(got.nodes, "node"))
+        text = f"{proof.file.name}: {' x '.join(sides)}; {', '.join(counts)}; read back, the same"
+        click.echo(readable(text))
+
+
 def check_ending(others: Mapping[str, tuple[File | None, str]]) -> list[tuple[str, File]]:
     """Return options and their files, those that are given; UsageError for a wrong ending."""
     found = []
@@ -104,6 +156,42 @@ def _same_file(one: File, two: File) -> bool:
         return one.expanduser().resolve() == two.expanduser().resolve()
     except (OSError, RuntimeError, ValueError):
         return False  # which cannot be read or written, as will be said
+
+
+def read_told(file: File, units: FileUnit | None, force: bool = False) -> ReadDrawing:
+    """Return the outlines in a file, in the unit that it says, or that a person does.
+
+    Raises
+    ------
+    FileError
+        If there is none.
+
+    """
+    from silhueta.core.errors import FileError
+    from silhueta.core.files.inspect_file import read_drawing
+
+    found = read_drawing(file)
+    if units is not None and found.says_units and not force:
+        say(
+            f"{file.name} says its unit itself, {found.units}; --file-units is for files that "
+            "do not (`silhueta tidy --file-units-force` takes it all the same)"
+        )
+    elif units is not None:
+        found = found.taken_as(units)
+    if not found.paths:
+        say_left_out(file, found.left_out)
+        raise FileError(
+            f"{file.name} holds no outline; convert texts and pictures to outlines first"
+        )
+    return found
+
+
+def say_left_out(file: File, left_out: dict[str, int]) -> None:
+    """Say what of a drawing's file is not in the outline: texts, pictures, hidden things."""
+    from silhueta.core.files.drawing_open import told_of
+
+    if left_out:
+        say(told_of(file.name, left_out))
 
 
 def write_report(target: File, content: dict[str, object], work: Work) -> None:

@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.cli_report import (
+    Progress,
+    check_outputs,
+    cut_file_options,
+    read_told,
+    say,
+    say_left_out,
+    told_written,
+    write_report,
+)
 from silhueta.cli_true import made_true, true_options, true_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
@@ -22,7 +31,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.files.drawing_open import Overlaps
-    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
+    from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.tidy.offers.offer import Frame, Kind, Limits
     from silhueta.core.truing.apply import Mode
@@ -109,6 +118,7 @@ def tidy(
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
+    quiet: bool,
     report: File | None,
 ) -> None:
     """Clean up the outlines in FILE (SVG or DXF) and write cut files, each proven.
@@ -121,7 +131,7 @@ def tidy(
     ready()
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.drawing_open import large, on_page, told_of
+    from silhueta.core.files.drawing_open import large, on_page
     from silhueta.core.files.export import export
     from silhueta.core.geometry.outline import keyed
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
@@ -132,7 +142,7 @@ def tidy(
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):
-        found = _read(file, file_units, file_units_force)
+        found = read_told(file, file_units, file_units_force)
     if not many and (much := large(found)):
         raise FileError(
             f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
@@ -144,8 +154,7 @@ def tidy(
     given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
     limits = replace(limits_for(outline), **with_speck(given))
     left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
-    if left_out:
-        say(told_of(file.name, left_out))
+    say_left_out(file, left_out)
     counts: dict[str, int] = {}
     if drop_frame:
         outline, dropped = _without_frame(outline, limits, frame)
@@ -165,13 +174,14 @@ def tidy(
     with all_or_none():
         with work.stage("write"):
             drawing = draw(outline, units, origin, page)
-            for target in output:
-                export(drawing, target, CutFileSettings(dxf_version=dxf_version))
+            plan = CutFileSettings(dxf_version=dxf_version)
+            proofs = [export(drawing, target, plan) for target in output]
         if report is not None:
             told: dict[str, object] = {"offers": counts, "left_out": left_out, "asked": asked}
             if true_ != "none":
                 told |= true_report(exact, FOREIGN, drawing)
             _report(report, drawing, told, work)
+    told_written(proofs, quiet)
 
 
 def _something_left(outline: Outline, file: File, counts: dict[str, int]) -> None:
@@ -190,25 +200,6 @@ def _report(target: File, drawing: Drawing, told: dict[str, object], work: Work)
     with work.stage("report"):
         content = figures_report(drawing.paths(), drawing.units, drawing.groups())
     write_report(target, content | told, work)
-
-
-def _read(file: File, units: FileUnit | None, force: bool) -> ReadDrawing:
-    """Return the outlines in a file, in the unit that it says, or that a person does."""
-    from silhueta.core.files.inspect_file import read_drawing
-
-    found = read_drawing(file)
-    if units is not None and found.says_units and not force:
-        say(
-            f"{file.name} says its unit itself, {found.units}; --file-units is for files that "
-            "do not (--file-units-force to take it all the same)"
-        )
-    elif units is not None:
-        found = found.taken_as(units)
-    if not found.paths:
-        raise FileError(
-            f"{file.name} holds no outline; convert texts and pictures to outlines first"
-        )
-    return found
 
 
 def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tuple[Outline, int]:

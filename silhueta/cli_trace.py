@@ -10,7 +10,14 @@ from typing import TYPE_CHECKING, Any, cast
 import click
 
 from silhueta.cli_given import Given, check, datums_of
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.cli_report import (
+    Progress,
+    check_outputs,
+    cut_file_options,
+    say,
+    told_written,
+    write_report,
+)
 from silhueta.cli_true import hole_sizes, made_true, true_options, true_report
 from silhueta.cli_values import (
     Angle,
@@ -220,7 +227,7 @@ def _as_read(
     from silhueta.core.picture.dots import raster_of
     from silhueta.core.trace.job_trace import read_job
 
-    if given.told_how:
+    if given.told_how and given.reading == "auto":
         kind: Read = "solid"
         if given.part or given.pen or given.colours:
             kind = "part" if given.part else "line" if given.pen else "colours"
@@ -233,7 +240,8 @@ def _as_read(
             "picture file itself if there is one"
         )
     said: Read | None = None if given.reading == "auto" else cast("Read", given.reading)
-    return read_job(job, picture, said, colours_of())[0]
+    read = read_job(job, picture, said, colours_of())[0]
+    return replace(read, trace=given.over(read.trace)) if given.told_how else read
 
 
 def _write(given: Given, done: TracedJob, work: Work) -> None:
@@ -251,8 +259,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     with all_or_none():
         with work.stage("write"):
             drawing = draw(done.job.outline, given.units, given.origin, size)
-            for target in given.output:
-                export(drawing, target, done.job.cut_file)
+            proofs = [export(drawing, target, done.job.cut_file) for target in given.output]
             if given.job_file is not None:
                 save_job(done.job, given.job_file)
         if given.report is not None:
@@ -270,6 +277,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
             if exact is not None:
                 content |= true_report(exact, noise, drawing)
             write_report(given.report, content, work)
+    told_written(proofs, given.quiet, size_sigma(done.job, done.rectified))
 
 
 def _scale_report(scale: Scale, rectified: Rectified, job: Job) -> dict[str, object]:

@@ -8,7 +8,16 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from silhueta.cli_report import Progress, check_outputs, cut_file_options, say, write_report
+from silhueta.cli_report import (
+    Progress,
+    check_outputs,
+    cut_file_options,
+    read_told,
+    say,
+    say_left_out,
+    told_written,
+    write_report,
+)
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
 from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
@@ -91,6 +100,7 @@ def true(
     units: Unit,
     dxf_version: DxfVersion,
     origin: FrameOrigin,
+    quiet: bool,
     report: File | None,
 ) -> None:
     """Make the outlines in FILE (SVG or DXF) exact, and write cut files, each proven."""
@@ -101,7 +111,6 @@ def true(
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.export import export
-    from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.geometry.outline import keyed
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
@@ -110,27 +119,25 @@ def true(
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):
-        found = read_drawing(file)
-    if file_units is not None and not found.says_units:
-        found = found.taken_as(file_units)
-    if not found.paths:
-        raise FileError(f"{file.name} holds no outline; convert texts and pictures to outlines")
+        found = read_told(file, file_units)
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
-    outline, frame, _ = on_page(found, "auto")
+    outline, frame, hidden = on_page(found, "auto")
+    say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
     outline, _ = keyed(keep_only(Job(outline=outline), keep).outline, 0)
     done = made_true(outline, FOREIGN, (true_, hole_sizes, level), work)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
     with all_or_none():
         with work.stage("write"):
             drawing = draw(done.outline, units, origin, page)
-            for target in output:
-                export(drawing, target, CutFileSettings(dxf_version=dxf_version))
+            plan = CutFileSettings(dxf_version=dxf_version)
+            proofs = [export(drawing, target, plan) for target in output]
         if report is not None:
             from silhueta.core.inspection.figures import report as figures_report
 
             content = figures_report(drawing.paths(), units, drawing.groups())
             write_report(report, content | true_report(done, FOREIGN, drawing), work)
+    told_written(proofs, quiet)
 
 
 def made_true(outline: Outline, noise: Noise, asked: tuple[Mode, Table, str], work: Work) -> Trued:

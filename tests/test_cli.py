@@ -37,7 +37,9 @@ def test_every_scale_gives_the_true_size(call, plate_png, tmp_path, scale, size,
     code, out, err = call(
         "trace", plate_png, "-o", tmp_path / "a.dxf", "--report", tmp_path / "r.json", *scale
     )
-    assert (code, out, err) == (0, "", "")
+    assert (code, err) == (0, "")
+    assert out.startswith("a.dxf: ")
+    assert out.endswith("1 part, 1 hole, 5 nodes; read back, the same\n")
     assert box_of(tmp_path / "a.dxf") == pytest.approx((0, 0, *size), rel=2e-4, abs=1e-3)
     report = json.loads((tmp_path / "r.json").read_text())
     assert report["scale"]["kind"] == kind

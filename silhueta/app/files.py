@@ -39,6 +39,7 @@ class Filing(QObject):
     def __init__(self, window: Window) -> None:
         super().__init__(window)
         self._window = window
+        self._own: set[File] = set()  # what was written under names that nobody was asked about
         self.bench = Bench(self)
         self.bench.done.connect(self._on_done)
         self.bench.failed.connect(window.say)
@@ -291,7 +292,9 @@ class Filing(QObject):
         if target is not None:
             self.bench.ask(
                 "Writing",
-                lambda _: _exported_apart(job, found() if callable(found) else found, target),
+                lambda _: _exported_apart(
+                    job, found() if callable(found) else found, target, self._own
+                ),
                 (job, target),
             )
 
@@ -362,22 +365,29 @@ def _opened_demo(which: str, work: Work) -> Opened:
 Apart = Sequence[tuple[str, "Outline"]]
 
 
-def _exported_apart(job: Job, found: Apart, target: File) -> list[Proof]:
-    """Write outlines to a file each, all or none, and return their proofs."""
+def _exported_apart(job: Job, found: Apart, target: File, own: set[File]) -> list[Proof]:
+    """Write outlines to a file each, all or none, and return their proofs.
+
+    Nobody was asked about these names: what is there already and was not written so before
+    (`own`, which is added to) stays.
+    """
     from silhueta.core.cutting.drawing import draw
+    from silhueta.core.errors import FileError
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
 
     plan = job.cut_file
+    targets = [target.with_name(f"{target.stem}-{name}{target.suffix}") for name, _ in found]
+    for file in targets:
+        if file.exists() and file.resolve() not in own:
+            raise FileError(f"{file.name} exists already and would be lost; give another name")
     with all_or_none():
-        return [
-            export(
-                draw(outline, plan.units, "corner"),
-                target.with_name(f"{target.stem}-{name}{target.suffix}"),
-                plan,
-            )
-            for name, outline in found
+        proofs = [
+            export(draw(outline, plan.units, "corner"), file, plan)
+            for (_, outline), file in zip(found, targets, strict=True)
         ]
+    own.update(file.resolve() for file in targets)
+    return proofs
 
 
 def _saved(job: Job, target: File, marks: dict[str, Job]) -> None:

@@ -50,7 +50,7 @@ def layers(
     trap: float = 0.0,
     base: bool = False,
     marks: bool = True,
-    mirrored: bool = False,
+    mirrored: str | bool = False,
 ) -> list[Layer]:
     """Return the layers of colours, the lowest first.
 
@@ -64,8 +64,9 @@ def layers(
         A solid piece below all, as large as all together.
     marks : bool
         Four registration marks round all, at the same places in every layer.
-    mirrored : bool
-        Left and right exchanged, as for transfers that are cut from behind.
+    mirrored : bool or {"x", "y", ""}
+        True, "x": left and right exchanged, as for transfers that are cut from behind; "y": top
+        and bottom.
 
     Raises
     ------
@@ -92,8 +93,10 @@ def layers(
     crosses = _marks(bounding_box(everything)) if marks else []
     if not mirrored:
         return [Layer(colour, loops, crosses) for colour, loops in made]
-    left, _, right, _ = bounding_box(everything)
+    left, bottom, right, top = bounding_box(everything)
     flip, shift = np.diag([-1.0, 1.0]), (left + right, 0.0)
+    if mirrored == "y":
+        flip, shift = np.diag([1.0, -1.0]), (0.0, bottom + top)
     return [
         Layer(
             colour,

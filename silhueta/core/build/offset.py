@@ -19,7 +19,7 @@ from typing import Literal
 import numpy as np
 
 from silhueta.core.build.kept import kept
-from silhueta.core.build.trimmed import trimmed
+from silhueta.core.build.trimmed import TIP, cusps, cut_off, trimmed
 from silhueta.core.errors import EditError
 from silhueta.core.fitting.fit import along
 from silhueta.core.geometry.biarcs import with_arcs
@@ -31,7 +31,6 @@ from silhueta.core.geometry.region.region import covered
 Corners = Literal["round", "sharp", "flat"]
 _CURVE = 0.002  # mm, within which cubics are arcs first
 _TURN = 1e-7  # radians, under which a joint goes on smoothly
-_TIP = 4.0  # times the offset, that a sharp corner stands out at most; more is cut flat
 _PIECE = math.radians(15)  # of an arc that closes, a chord
 _SHORT = 1e-9  # mm
 _SLIVER = 1e-6  # mm²
@@ -69,7 +68,7 @@ def offset(loops: Sequence[Loop], by: float, corners: Corners = "round") -> list
     solid = [loop for loop in whole if signed_area(loop) < 0 or _narrow(loop) > -2 * by]
     if not any(signed_area(loop) > 0 for loop in solid):
         return []
-    if len(solid) == len(whole):
+    if len(solid) == len(whole) and not any(cusps(loop).any() for loop in solid):
         plainly = trimmed(solid, by, corners)
         if plainly is None and corners == "round":
             plainly = kept(solid, by)
@@ -135,6 +134,7 @@ def _raw(loop: Loop, by: float, corners: Corners) -> Loop | None:
             nodes.append(to)
 
     count = len(starts)
+    cusp = cusps(loop)
     some = [k for k in range(count) if np.hypot(*chords[k]) > _SHORT]
     if not some:
         return None
@@ -144,6 +144,8 @@ def _raw(loop: Loop, by: float, corners: Corners) -> Loop | None:
         q = some[(n + 1) % len(some)]
         after = starts[q] + by * _right(first[q])
         turn = math.remainder(float(first[q] - last[k]), 2 * math.pi)
+        if cusp[k]:
+            turn = math.copysign(math.pi, cusp[k])
         if abs(turn) < _TURN:
             go(after)
         elif turn * by < 0:
@@ -152,9 +154,14 @@ def _raw(loop: Loop, by: float, corners: Corners) -> Loop | None:
         elif corners == "round":
             go(after, math.tan(turn / 4))
         else:
-            tip = 1 / max(math.cos(turn / 2), 1e-9)
-            if corners == "sharp" and tip <= _TIP:
-                go(ends[k] + by * tip * _right(float(last[k]) + turn / 2))
+            half = turn / 2
+            tip = 1 / max(math.cos(half), 1e-9)
+            if corners == "sharp" and tip <= TIP:
+                go(ends[k] + by * tip * _right(float(last[k]) + half))
+            elif corners == "sharp":  # cut off square at the limit
+                on = by * cut_off(half)
+                go(nodes[-1] + on * _ahead(float(last[k])))
+                go(after - on * _ahead(float(first[q])))
             go(after)
     if np.hypot(*(nodes[-1] - nodes[0])) <= _SHORT and len(nodes) > 1:
         nodes.pop()
@@ -164,6 +171,10 @@ def _raw(loop: Loop, by: float, corners: Corners) -> Loop | None:
     if len(nodes) < (2 if made.any() else 3):
         return None
     return Loop(np.array(nodes), np.where(made != 0, ARC, LINE).astype(np.uint8), made)
+
+
+def _ahead(way: float) -> Floats:
+    return np.array([math.cos(way), math.sin(way)])
 
 
 def _right(way: float) -> Floats:

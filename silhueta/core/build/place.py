@@ -15,26 +15,34 @@ from silhueta.core.geometry.transform import about, transform
 MOST = 10_000  # copies
 
 
-def turned(paths: Sequence[Path], degrees: float) -> list[Path]:
-    """Return paths turned about the middle of their box, anticlockwise; arcs stay arcs."""
+Middle = tuple[float, float]
+
+
+def middle_of(paths: Sequence[Path]) -> Middle:
+    """Return the middle of the box of paths, mm; of none, zero."""
+    if not paths:
+        return 0.0, 0.0
+    left, bottom, right, top = bounding_box(paths)
+    return (left + right) / 2, (bottom + top) / 2
+
+
+def turned(paths: Sequence[Path], degrees: float, middle: Middle | None = None) -> list[Path]:
+    """Return paths turned anticlockwise about `middle`, or that of their box; arcs stay arcs."""
     if not paths or degrees % 360 == 0:
         return list(paths)
     turn = math.radians(degrees)
     c, s = math.cos(turn), math.sin(turn)
-    return _about_middle(paths, np.array([[c, -s], [s, c]]))
+    return _about(paths, np.array([[c, -s], [s, c]]), middle)
 
 
-def mirrored(paths: Sequence[Path], axis: str) -> list[Path]:
-    """Return paths mirrored in their box: "x" exchanges left and right, "y" top and bottom."""
-    return _about_middle(paths, np.diag([-1.0, 1.0] if axis == "x" else [1.0, -1.0]))
+def mirrored(paths: Sequence[Path], axis: str, middle: Middle | None = None) -> list[Path]:
+    """Return paths mirrored: "x" exchanges left and right, "y" top and bottom; as for turned."""
+    return _about(paths, np.diag([-1.0, 1.0] if axis == "x" else [1.0, -1.0]), middle)
 
 
-def _about_middle(paths: Sequence[Path], matrix: np.ndarray) -> list[Path]:
-    if not paths:
-        return []
-    left, bottom, right, top = bounding_box(paths)
-    middle = np.array([(left + right) / 2, (bottom + top) / 2])
-    return [about(path, matrix, middle) for path in paths]
+def _about(paths: Sequence[Path], matrix: np.ndarray, middle: Middle | None) -> list[Path]:
+    place = np.array(middle_of(paths) if middle is None else middle)
+    return [about(path, matrix, place) for path in paths]
 
 
 def copied(paths: Sequence[Path], across: int, up: int, gap: float) -> list[Path]:

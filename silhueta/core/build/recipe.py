@@ -16,6 +16,7 @@ from silhueta.core.build.sheet import MOST_SHEETS, Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import Loop, Path
+from silhueta.core.wording import counted
 from silhueta.core.words import Lettering
 from silhueta.core.work import Work
 
@@ -28,7 +29,7 @@ Size = tuple[float, float]
 class Recipe:
     """What is built, lengths in mm; None: not asked for.
 
-    In this order: transform, text, sets, offset, plate, ties, sections, copies, sheet.
+    In this order: text, transform, sets, offset, plate, ties, sections, copies, sheet.
     """
 
     turn: float = 0.0
@@ -94,20 +95,36 @@ def built(parts: Sequence[Sequence[Path]], recipe: Recipe, work: Work | None = N
     """
     work = work or Work()
     done = Built()
-    groups = _moved(parts, recipe, done)
+    groups, lines = _parted(_moved(parts, recipe, done))
     loose = recipe.how is None and len(groups) > 1  # each a part of its own, on a sheet
     if recipe.how is not None:
         groups = [list(put_together(recipe.how, [_loops(group) for group in groups]))]
-    made = [_shaped(group, recipe, done) for group in groups]
-    if not any(made):
+        lines = [[line for own in lines for line in own]]
+    made = [
+        _shaped(group, recipe, done) if group or not own else []
+        for group, own in zip(groups, lines, strict=True)
+    ]
+    if not any(made) and not any(lines):
         raise EditError("nothing is left: the result is empty")
     done.islands = sum(len(islands(_loops(group))) for group in made)
     pieces: list[list[Path]] = made
-    marks: list[list[Path]] = [[] for _ in made]
+    marks: list[list[Path]] = lines
     if recipe.sections is not None:
+        if any(lines):
+            count = sum(map(len, lines))
+            done.doubts.append(
+                f"{counted(count, 'open line')} of the file {'is' if count == 1 else 'are'} left "
+                "out: sections are cut of closed outlines alone"
+            )
         pieces, marks = _divided(made, recipe, done)
     _lay_out(pieces, marks, recipe, done, loose, work)
     return done
+
+
+def _parted(groups: list[list[Path]]) -> tuple[list[list[Path]], list[list[Path]]]:
+    """Return the closed outlines of groups, and their open lines, which are marked."""
+    lines = [[path for path in group if not isinstance(path, Loop)] for group in groups]
+    return [list(_loops(group)) for group in groups], lines
 
 
 def _loops(paths: Sequence[Path]) -> list[Loop]:
@@ -116,17 +133,25 @@ def _loops(paths: Sequence[Path]) -> list[Loop]:
 
 def _moved(parts: Sequence[Sequence[Path]], recipe: Recipe, done: Built) -> list[list[Path]]:
     groups = [list(part) for part in parts]
-    if groups and recipe.turn:
-        groups[0] = place.turned(groups[0], recipe.turn)
-    if groups and recipe.mirror:
-        groups[0] = place.mirrored(groups[0], recipe.mirror)
+    words: list[Path] = []
     if recipe.text is not None:
-        words: list[Path] = list(_words(recipe, recipe.text, done))
+        words = list(_words(recipe, recipe.text, done))
         if groups:
             left, bottom, right, top = bounding_box(groups[0])
             words = place.centred_on(words, ((left + right) / 2, (bottom + top) / 2))
-        groups.append(words)
-    return groups
+    # the words turn and mirror with the base that they stand on, about its middle
+    base = groups[0] if groups else []
+    middle = place.middle_of(base or words)
+    if recipe.turn:
+        base = place.turned(base, recipe.turn, middle)
+        words = place.turned(words, recipe.turn, middle)
+    if recipe.mirror:
+        middle = place.middle_of(base or words)
+        base = place.mirrored(base, recipe.mirror, middle)
+        words = place.mirrored(words, recipe.mirror, middle)
+    if groups:
+        groups[0] = base
+    return [*groups, words] if recipe.text is not None else groups
 
 
 def _words(recipe: Recipe, text: Lettering, done: Built) -> list[Loop]:
@@ -215,8 +240,16 @@ def _lay_out(
             "tell what becomes of several outlines: union, subtract, intersect, exclude, or a sheet"
         )
     for piece, own in zip(pieces, marks, strict=True):
-        done.files.append(place.copied(piece, across, up, recipe.gap) if recipe.copies else piece)
-        done.marks.append(list(own))
+        if recipe.copies:
+            both = place.copied([*piece, *own], across, up, recipe.gap)
+            turns = range(0, len(both), len(piece) + len(own))
+            done.files.append([p for k in turns for p in both[k : k + len(piece)]])
+            done.marks.append(
+                [p for k in turns for p in both[k + len(piece) : k + len(piece) + len(own)]]
+            )
+        else:
+            done.files.append(piece)
+            done.marks.append(list(own))
 
 
 def _on_sheets(

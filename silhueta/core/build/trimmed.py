@@ -22,7 +22,7 @@ from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 _TURN = 1e-7  # radians, under which a joint goes on smoothly
 _SHORT = 1e-9  # mm
 _NONE = 1e-6  # mm of an arc's radius, that is none
-_TIP = 4.0  # times the offset, that a sharp corner stands out at most; more is cut flat
+TIP = 4.0  # times the offset, that a sharp corner stands out at most; more is cut off there
 _STEPS = 8  # of Newton's method, to where two edges meet
 _MET = 1e-10  # mm
 _CHORD = 2e-4  # mm, within which loops are chords while they are looked at
@@ -110,6 +110,28 @@ def turned(last: Floats, first: Floats) -> Floats:
     """Return by how much ways turn from one to the other, from -pi to pi."""
     turn = first - last
     return np.asarray(turn - 2 * np.pi * np.floor((turn + np.pi) / (2 * np.pi)))
+
+
+def cusps(loop: Loop) -> Floats:
+    """Return for each segment's end, (N,), whether the loop turns right back there.
+
+    1: what is left of the loop ends in a point; -1: what is right of it does; 0: neither. Which it
+    is follows from how both edges bend: their ways are the same.
+    """
+    first, last = ways(loop.starts, loop.ends, loop.bulges)
+    back = np.abs(np.abs(turned(last, np.roll(first, -1))) - np.pi) < _TURN
+    chords = np.maximum(np.hypot(*(loop.ends - loop.starts).T), 1e-300)
+    bend = 4 * loop.bulges / (chords * (1 + loop.bulges**2))  # curvature, left of the way
+    both = bend + np.roll(bend, -1)
+    return np.asarray(np.where(back, np.where(both > 0, -1.0, 1.0), 0.0))
+
+
+def cut_off(half: float) -> float:
+    """Return how far edges go on beyond a corner that is cut off at the limit, in offsets.
+
+    `half` is half of what the way turns by there, radians.
+    """
+    return float((TIP - np.cos(half)) / np.sin(half)) if half > 0 else 0.0
 
 
 def _moved(loop: Loop, by: float) -> _Edges | None:
@@ -233,19 +255,24 @@ def _strung(
     """Return edges as a loop, with what fills the corners that open."""
     starts, ends, bulges = moved
     tip = 1 / np.maximum(np.cos(turn / 2), 1e-9)
-    sharp = opening & (corners == "sharp") & (tip <= _TIP)
+    sharp = opening & (corners == "sharp") & (tip <= TIP)
+    cut = opening & (corners == "sharp") & ~sharp
     count = len(starts)
     place = np.arange(count)
+    half = np.maximum(np.abs(turn / 2), 1e-9)
+    on = (by * (TIP - np.cos(half)) / np.sin(half))[:, None]
+    first = np.roll(edges.first, -1)
     nodes = [
         starts,
         ends[opening],
         (edges.corners + by * tip[:, None] * right(edges.last + turn / 2))[sharp],
+        (ends + on * np.column_stack([np.cos(edges.last), np.sin(edges.last)]))[cut],
+        (np.roll(starts, -1, axis=0) - on * np.column_stack([np.cos(first), np.sin(first)]))[cut],
     ]
     join = np.tan(turn[opening] / 4) if corners == "round" else np.zeros(int(opening.sum()))
-    values = [bulges, join, np.zeros(int(sharp.sum()))]
-    order = np.argsort(
-        np.concatenate([3 * place, 3 * place[opening] + 1, 3 * place[sharp] + 2]), kind="stable"
-    )
+    values = [bulges, join, *(np.zeros(int(some.sum())) for some in (sharp, cut, cut))]
+    at = [place, place[opening] + 0.2, place[sharp] + 0.4, place[cut] + 0.4, place[cut] + 0.6]
+    order = np.argsort(np.concatenate(at), kind="stable")
     made = np.concatenate(values)[order]
     kinds = np.where(made != 0, ARC, LINE).astype(np.uint8)
     return Loop(np.concatenate(nodes)[order], kinds, made)
