@@ -154,12 +154,12 @@ def _raw(loop: Loop, by: float, corners: Corners) -> Loop | None:
         elif corners == "round":
             go(after, math.tan(turn / 4))
         else:
-            half = turn / 2
-            tip = 1 / max(math.cos(half), 1e-9)
+            mid = turn / 2
+            tip = 1 / max(math.cos(mid), 1e-9)
             if corners == "sharp" and tip <= TIP:
-                go(ends[k] + by * tip * _right(float(last[k]) + half))
+                go(ends[k] + by * tip * _right(float(last[k]) + mid))
             elif corners == "sharp":  # cut off square at the limit
-                on = by * cut_off(half)
+                on = by * cut_off(mid)
                 go(nodes[-1] + on * _ahead(float(last[k])))
                 go(after - on * _ahead(float(first[q])))
             go(after)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from silhueta.core.errors import FileError
+from silhueta.core.files.dxf_spline import spline_path
 from silhueta.core.files.limits import (
     MOST_BYTES,
     MOST_FIT_POINTS,
@@ -276,7 +277,23 @@ def _paths(entity: Any) -> list[Path]:
             [(*tuple(v.dxf.location)[:2], v.dxf.get("bulge", 0.0)) for v in entity.vertices]
         ).reshape(-1, 3)
         return _polyline(rows, bool(entity.is_closed))
+    if kind == "SPLINE":
+        return [_spline(entity)]
     return _other(entity)
+
+
+def _spline(entity: Any) -> Path:
+    """Return a spline as cubics: of its own control points, or of those that its points make."""
+    told = entity
+    if not len(entity.control_points):
+        told = entity.construction_tool()
+        knots, weights = list(told.knots()), list(told.weights())
+        degree = int(told.degree)
+    else:
+        knots, weights = list(entity.knots), list(entity.weights)
+        degree = int(entity.dxf.degree)
+    control = np.array([tuple(point)[:2] for point in told.control_points], np.float64)
+    return spline_path(control, knots, degree, weights)
 
 
 def _polyline(rows: np.ndarray, closed: bool) -> list[Path]:
