@@ -137,7 +137,7 @@ def tidy(
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
     from silhueta.core.tidy.offers.offer import limits_for, with_speck
     from silhueta.core.tidy.widen import BROAD
-    from silhueta.core.truing.apply import FOREIGN
+    from silhueta.core.truing.foreign import noise_of_file
 
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
@@ -168,7 +168,8 @@ def tidy(
     counts |= {str(kind): count for kind, count in others.items()}
     _something_left(outline, file, counts)
     outline, _ = keyed(_kept(outline, keep), 0)
-    exact = made_true(outline, FOREIGN, (true_, hole_sizes, level), work)
+    noise = noise_of_file(outline)
+    exact = made_true(outline, noise, (true_, hole_sizes, level), work)
     outline = exact.outline
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
     with all_or_none():
@@ -179,7 +180,7 @@ def tidy(
         if report is not None:
             told: dict[str, object] = {"offers": counts, "left_out": left_out, "asked": asked}
             if true_ != "none":
-                told |= true_report(exact, FOREIGN, drawing)
+                told |= true_report(exact, noise, drawing)
             _report(report, drawing, told, work)
     told_written(proofs, quiet)
 

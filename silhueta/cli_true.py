@@ -114,7 +114,7 @@ def true(
     from silhueta.core.geometry.outline import keyed
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
-    from silhueta.core.truing.apply import FOREIGN
+    from silhueta.core.truing.foreign import noise_of_file
 
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
@@ -125,7 +125,8 @@ def true(
     outline, frame, hidden = on_page(found, "auto")
     say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
     outline, _ = keyed(keep_only(Job(outline=outline), keep).outline, 0)
-    done = made_true(outline, FOREIGN, (true_, hole_sizes, level), work)
+    noise = noise_of_file(outline)
+    done = made_true(outline, noise, (true_, hole_sizes, level), work)
     page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
     with all_or_none():
         with work.stage("write"):
@@ -136,7 +137,7 @@ def true(
             from silhueta.core.inspection.figures import report as figures_report
 
             content = figures_report(drawing.paths(), units, drawing.groups())
-            write_report(report, content | true_report(done, FOREIGN, drawing), work)
+            write_report(report, content | true_report(done, noise, drawing), work)
     told_written(proofs, quiet)
 
 

@@ -16,6 +16,7 @@ from silhueta.core.geometry.transform import about
 from silhueta.core.job import Job
 from silhueta.core.relations import Relation
 from silhueta.core.truing.features import Feature, Noise, apart, features
+from silhueta.core.truing.foreign import noise_of_file
 from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offer import LIKELY, TruingOffer
 from silhueta.core.truing.offers import find_offers
@@ -28,12 +29,12 @@ if TYPE_CHECKING:
     from silhueta.core.datum.rectify import Rectified
 
 Mode = Literal["none", "safe", "all"]
-FOREIGN = Noise(0.02, 0.5, 0.01)  # of an outline of which nothing is known
 _PHOTO_ALONG, _DRAWN_ALONG = 25.0, 3.0  # px over which points are off together (trace.edge.wobble)
 _LEAST_PX = 0.02  # of a point: what tracing itself is off by on clean graphics (docs/figures.md)
 _CORNER_PX = 6.0  # along a sharp corner, that blur and grain may have cut off
 _INSIDE = 3.0  # uncertainties, that nothing may be moved beyond unasked
 _TRIES = 12
+_ROUNDS, _STILL = 6, 1e-7  # of offers on a file's outline, until nothing moves by more, mm
 
 
 class Trued(NamedTuple):
@@ -58,7 +59,7 @@ def noise_of(job: Job, rectified: Rectified | None = None) -> Noise:
     """Return how far the edges of a job's outline are off, as its trace found them."""
     stamp = job.traced
     if stamp is None:
-        return FOREIGN
+        return noise_of_file(job.outline)
     size = stamp.mm_per_px
     settings = stamp.inputs.settings
     photo = settings.mode == "part" or settings.light == "linear"
@@ -152,16 +153,41 @@ def trued(
         outline = turned(outline, level_turn(outline, noise))
     if mode == "none" or not outline.taken:
         return Trued(outline, (), {}, ())
+    held: tuple[Relation, ...] = ()
+    counts: Counter[str] = Counter({"straight": len(straight)} if straight else {})
+    left: tuple[tuple[TruingOffer, str], ...] = ()
     with work.stage("true up"):
-        found = find_offers(outline, noise, table)
-        wanted = [
-            o
-            for o in found.offers
-            if o.run is None and (o.safe or (mode == "all" and o.share >= LIKELY))
-        ]
-        done = taken(outline, wanted, found.features, noise, work)
-    counts = {"straight": len(straight)} if straight else {}
-    return done._replace(taken=counts | done.taken)
+        # what was made exact brings other offers within reach: on a file's own outline they are
+        # taken along, so that a second time has nothing left to do
+        for _ in range(_ROUNDS if noise.own else 1):
+            found = find_offers(outline, noise, table)
+            wanted = [
+                o
+                for o in found.offers
+                if o.run is None
+                and (o.safe or (mode == "all" and o.share >= LIKELY))
+                and not set(o.relations) <= set(held)
+            ]
+            done = taken(outline, wanted, found.features, noise, work, held)
+            far = _farthest(outline, done.outline)
+            outline, left = done.outline, done.left
+            held += done.relations
+            counts.update(done.taken)
+            if far < _STILL or not noise.own:
+                break
+            noise = noise_of_file(outline)
+    return Trued(outline, held, dict(counts), left)
+
+
+def _farthest(one: Outline, other: Outline) -> float:
+    """Return by how much the farthest node moved, mm; the outlines have the same segments."""
+    return max(
+        (
+            float(np.abs(a.path.nodes - b.path.nodes).max(initial=0.0))
+            for a, b in zip(one.contours, other.contours, strict=True)
+        ),
+        default=0.0,
+    )
 
 
 def taken(
@@ -170,20 +196,27 @@ def taken(
     before: list[Feature],
     noise: Noise,
     work: Work | None = None,
+    held: Sequence[Relation] = (),
 ) -> Trued:
-    """Return the outline with these offers taken, but such that contradict those before them."""
+    """Return the outline with these offers taken, but such that contradict those before them.
+
+    What is `held` holds already, and goes on to.
+    """
     work = work or Work()
     kept = list(offers)
     left: list[tuple[TruingOffer, str]] = []
     made = outline
     for attempt in range(_TRIES + len(kept)):
         work.step(attempt / (_TRIES + len(offers)))
-        relations = [relation for offer in kept for relation in offer.relations]
-        owner = [offer for offer in kept for _ in offer.relations]
+        relations = [*held, *(relation for offer in kept for relation in offer.relations)]
+        owner = [None] * len(held) + [offer for offer in kept for _ in offer.relations]
         try:
             made = solve(outline, relations).outline
         except TruingError as error:
-            culprit = owner[error.relation] if error.relation is not None else kept[-1]
+            if not kept:
+                break
+            named = owner[error.relation] if error.relation is not None else None
+            culprit = named or kept[-1]
             left.append((culprit, str(error)))
             kept.remove(culprit)
             continue
@@ -193,8 +226,8 @@ def taken(
         left.append((far, "it would move an edge by more than its uncertainty"))
         kept.remove(far)
     counts = Counter(str(offer.kind) for offer in kept)
-    held = tuple(relation for offer in kept for relation in offer.relations)
-    return Trued(made, held, dict(counts), tuple(left))
+    fresh = tuple(relation for offer in kept for relation in offer.relations)
+    return Trued(made, fresh, dict(counts), tuple(left))
 
 
 def _moved_too_far(

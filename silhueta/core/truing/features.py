@@ -44,6 +44,8 @@ class Noise(NamedTuple):
         Relative standard uncertainty of all sizes.
     corner : float, mm
         Of segments across a corner, that blur may have made of a sharp one.
+    own : bool
+        Whether the outline is a file's own: then no runs are put together.
     """
 
     point: float
@@ -51,6 +53,7 @@ class Noise(NamedTuple):
     whole: float = 0.0
     scale: float = 0.0
     corner: float = 0.0
+    own: bool = False
 
 
 @dataclass(frozen=True)

@@ -10,14 +10,16 @@ from silhueta.core.geometry.path import Loop, circle_loop
 from silhueta.core.job import Job, set_imported
 from silhueta.core.relations import Ref
 from silhueta.core.tidy import node_edits
-from silhueta.core.truing.apply import FOREIGN
 from silhueta.core.truing.by_hand import relate
 from silhueta.core.truing.carry import carried
 from silhueta.core.truing.edits import held, take_offers
+from silhueta.core.truing.features import Noise
 from silhueta.core.truing.merge import simpler
 from silhueta.core.truing.offers import find_offers
 from silhueta.core.work import Work
 from tests.conftest import hole
+
+FOREIGN = Noise(0.02, 0.5, 0.01)  # of a trace of which nothing is known
 
 
 @pytest.fixture
