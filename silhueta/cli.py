@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from contextlib import suppress
 from pathlib import Path as File
 from typing import cast
 
@@ -10,7 +12,14 @@ import click
 
 from silhueta import __version__
 from silhueta.cli_build import build
-from silhueta.cli_report import Progress, check_ending, check_outputs, say, write_report
+from silhueta.cli_report import (
+    Progress,
+    check_ending,
+    check_outputs,
+    say,
+    say_left_out,
+    write_report,
+)
 from silhueta.cli_tidy import tidy
 from silhueta.cli_trace import trace
 from silhueta.cli_true import true
@@ -54,7 +63,7 @@ def gauge(output: File, size: str) -> None:
 @click.argument("file", type=_FILE)
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
 def inspect(file: File, report: File | None) -> None:
-    """Say what is in a DXF or SVG: units, size, closed and open paths, crossings, doubles."""
+    """Say what is in a DXF, an SVG or a job: units, size, paths, crossings, doubles."""
     from silhueta.core.apart.ask import ready
 
     ready()
@@ -64,6 +73,7 @@ def inspect(file: File, report: File | None) -> None:
     work = Work(Progress())
     with work.stage("read"):
         found = inspect_file(file)
+    say_left_out(file, cast("dict[str, int]", found["left_out"]))
     width, height = cast("list[float]", found["size_mm"])
     segments = cast("dict[str, int]", found["segments"])
     doubles = "not compared" if found["doubles"] is None else found["doubles"]
@@ -128,6 +138,9 @@ def main() -> None:
         say("stopped; nothing more was written")
     except SilhuetaError as error:
         say(str(error))
+    except (BrokenPipeError, SystemExit):  # who read what was said has heard enough
+        _mute()
+        code = 0
     except MemoryError:
         say("the memory ran out; save the picture smaller and try again")
     except KeyboardInterrupt:
@@ -136,4 +149,14 @@ def main() -> None:
         say(
             f"a fault in Silhueta ({type(error).__name__}: {error}); please report it with the file"
         )
+    with suppress(BrokenPipeError, ValueError):
+        sys.stdout.flush()
+        sys.exit(code)
+    _mute()
     sys.exit(code)
+
+
+def _mute() -> None:
+    """Have nothing more said on stdout, not even by the interpreter as it ends."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -275,9 +275,11 @@ def _write(
     with all_or_none():
         with work.stage("write"):
             for k, (outline, own) in enumerate(zip(outlines, names, strict=True)):
-                work.step(k / len(outlines))
+                if len(outlines) > 1:
+                    work.step(k / len(outlines))
                 drawing = draw(outline, given["units"], given["origin"], frame)
-                proofs += [export(drawing, name, plan) for name in own]
+                own_work = None if len(outlines) > 1 else work
+                proofs += [export(drawing, name, plan, own_work) for name in own]
         if given["report"] is not None:
             with work.stage("report"):
                 groups = [list(outline.taken) for outline in outlines]

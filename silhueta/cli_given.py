@@ -205,8 +205,17 @@ def check(given: Given) -> None:
     seen = [name for name, value in named if value]
     other = given.datum is not None and not isinstance(given.datum, LengthDatum)
     if len(seen) > 1 or (seen and other):
+        if other:
+            sizes = {
+                "--pixel-size": given.pixel_size,
+                "--dpi": given.dpi,
+                "--overall-width": given.overall_width,
+                "--overall-height": given.overall_height,
+            }
+            seen += [name for name, value in sizes.items() if value]
         raise click.UsageError(
-            f"give one of {' and '.join(seen)}, alone or with --known-length: each fixes the scale"
+            f"give one of {' and '.join(seen)}, not both: each fixes the scale (--known-length may "
+            "stand beside a sheet)"
         )
     idle = [
         name

@@ -176,7 +176,7 @@ def tidy(
         with work.stage("write"):
             drawing = draw(outline, units, origin, page)
             plan = CutFileSettings(dxf_version=dxf_version)
-            proofs = [export(drawing, target, plan) for target in output]
+            proofs = [export(drawing, target, plan, work) for target in output]
         if report is not None:
             told: dict[str, object] = {"offers": counts, "left_out": left_out, "asked": asked}
             if true_ != "none":

@@ -259,7 +259,7 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     with all_or_none():
         with work.stage("write"):
             drawing = draw(done.job.outline, given.units, given.origin, size)
-            proofs = [export(drawing, target, done.job.cut_file) for target in given.output]
+            proofs = [export(drawing, target, done.job.cut_file, work) for target in given.output]
             if given.job_file is not None:
                 save_job(done.job, given.job_file)
         if given.report is not None:

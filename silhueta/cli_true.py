@@ -132,7 +132,7 @@ def true(
         with work.stage("write"):
             drawing = draw(done.outline, units, origin, page)
             plan = CutFileSettings(dxf_version=dxf_version)
-            proofs = [export(drawing, target, plan) for target in output]
+            proofs = [export(drawing, target, plan, work) for target in output]
         if report is not None:
             from silhueta.core.inspection.figures import report as figures_report
 

@@ -143,7 +143,7 @@ def test_colours_come_as_layers_with_marks_at_the_same_places(call, tmp_path):
         (["--text", "A"], "needs --cap-height"),
         ([], "name a file"),
         (["--text", "A", "--cap-height", "5mm", "--negative"], "nothing without --plate"),
-        (["--text", "日", "--cap-height", "5mm"], "has no 日"),
+        (["--text", "日", "--cap-height", "5mm"], "has no “日”"),
         (["--text", "x" * 10_000, "--cap-height", "5mm"], "10,000 letters"),
         (["--text", "A", "--cap-height", "5mm", "--plate", "3x3mm"], "is smaller than"),
         (["--text", "A", "--cap-height", "5mm", "--copies", "99999x99999"], "10,000 copies"),

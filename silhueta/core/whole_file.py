@@ -29,7 +29,7 @@ def read_whole(path: Path, most: int, kind: type[SilhuetaError]) -> bytes:
     try:
         status = path.stat()
         if stat.S_ISDIR(status.st_mode):
-            raise kind(f"{path} is a folder; give a file in it")
+            raise kind(f"{path.resolve()} is a folder; give a file in it")
         if not stat.S_ISREG(status.st_mode):
             raise kind(f"{path} is a pipe or a device, which may never end; save it as a file")
         if status.st_size > most:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 import unicodedata
+from itertools import groupby
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -28,6 +29,8 @@ MOST = 2_000  # letters
 _LARGEST = 10_000.0  # mm of cap height
 _SMALLEST = 0.5  # mm
 _LEADING = 1.6  # cap heights from line to line; common practice, no source
+_LEFTWARD = ("R", "AL", "AN", "RLE", "RLO", "RLI")  # classes of Unicode that are read leftward
+_CONTROLS = {"\t": "tab", "\r": "carriage return", "\v": "vertical tab", "\f": "form feed"}
 _SAME = 1e-6  # of the font's unit: two places of a contour that are one
 
 
@@ -95,29 +98,71 @@ def cap_height(font: uharfbuzz.Font) -> float:
 
 
 def _line(font: uharfbuzz.Font, text: str, words: Lettering, size: float) -> list[_Glyph]:
-    """Return the glyphs of a line, shaped; places and advances in mm."""
+    """Return the glyphs of a line from left to right, shaped; places and advances in mm."""
     import uharfbuzz
 
-    buffer = uharfbuzz.Buffer()
-    buffer.add_str(text)
-    buffer.guess_segment_properties()
-    features = {"liga": words.spacing == 0, "kern": True}
-    uharfbuzz.shape(font, buffer, features)
-    missing = {text[info.cluster] for info in buffer.glyph_infos if info.codepoint == 0}
-    missing = {c for c in missing if not c.isspace()}
-    if missing:
-        raise EditError(
-            f"the font {words.font} has no {' '.join(sorted(missing))}; take another font"
-        )
-    glyphs, at = [], 0.0
-    for info, place in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
-        shift = (place.x_offset, place.y_offset)
-        moved = [transform(loop, np.eye(2), shift) for loop in glyph_loops(font, info.codepoint)]
-        loops = [loop for loop in moved if isinstance(loop, Loop)]
-        advance = place.x_advance * size + (words.spacing if place.x_advance else 0.0)
-        glyphs.append(_Glyph(loops, at, advance))
-        at += advance
+    glyphs: list[_Glyph] = []
+    at = 0.0
+    for run, leftward in runs_of(text):
+        buffer = uharfbuzz.Buffer()
+        buffer.add_str(run)
+        buffer.guess_segment_properties()
+        buffer.direction = "rtl" if leftward else "ltr"
+        uharfbuzz.shape(font, buffer, {"liga": words.spacing == 0, "kern": True})
+        missing = {run[info.cluster] for info in buffer.glyph_infos if info.codepoint == 0}
+        if missing:
+            named = ", ".join(map(_named, sorted(missing)))
+            raise EditError(
+                f"the font {words.font} has no {named}; take another font, or leave out"
+            )
+        for info, place in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
+            shift = (place.x_offset, place.y_offset)
+            moved = [transform(one, np.eye(2), shift) for one in glyph_loops(font, info.codepoint)]
+            loops = [loop for loop in moved if isinstance(loop, Loop)]
+            advance = place.x_advance * size + (words.spacing if place.x_advance else 0.0)
+            glyphs.append(_Glyph(loops, at, advance))
+            at += advance
     return glyphs
+
+
+def runs_of(line: str) -> list[tuple[str, bool]]:
+    """Return the runs of a line from left to right, and whether each is read leftward.
+
+    The Unicode Bidirectional Algorithm (Unicode Standard Annex #9, revision 48), by python-bidi.
+    """
+    if not line:
+        return []
+    if not any(unicodedata.bidirectional(c) in _LEFTWARD for c in line):
+        return [(line, False)]
+    from bidi import algorithm
+
+    storage = algorithm.get_empty_storage()
+    level = algorithm.get_base_level(line)
+    storage["base_level"], storage["base_dir"] = level, ("L", "R")[level]
+    algorithm.get_embedding_levels(line, storage)
+    algorithm.explicit_embed_and_overrides(storage)
+    algorithm.resolve_weak_types(storage)
+    algorithm.resolve_neutral_types(storage, False)
+    algorithm.resolve_implicit_levels(storage, False)
+    runs = [
+        ("".join(one["ch"] for one in own), level)
+        for level, own in groupby(storage["chars"], key=lambda one: one["level"])
+    ]
+    # rule L2: what is read leftward is turned round, the deepest first
+    for depth in range(max((level for _, level in runs), default=0), 0, -1):
+        turned: list[tuple[str, int]] = []
+        begin = 0  # of the present stretch that is turned round
+        for run in runs:
+            turned.insert(begin if run[1] >= depth else len(turned), run)
+            begin = begin if run[1] >= depth else len(turned)
+        runs = turned
+    return [(text, level % 2 == 1) for text, level in runs]
+
+
+def _named(sign: str) -> str:
+    """Return a sign and its name, as people may look it up; of one that does not show, the name."""
+    name = unicodedata.name(sign, _CONTROLS.get(sign, f"sign U+{ord(sign):04X}")).lower()
+    return f"“{sign}” ({name})" if sign.isprintable() and not sign.isspace() else name
 
 
 def _width(line: list[_Glyph]) -> float:

@@ -130,9 +130,11 @@ def divided(
     ways = (bed, (bed[1], bed[0]))
     reach = _DEEPEST if joint != "straight" else 0.0
     if min(bed) <= 4 * reach + 1.0:
+        over = f" for this joint, which reaches {reach:g} mm over; take straight ones, or" * (
+            reach > 0
+        )
         raise EditError(
-            f"sections of {min(bed):g} mm are too small for this joint, which reaches "
-            f"{reach:g} mm over; take straight ones or larger sections"
+            f"sections of {min(bed):g} mm are too small{over or '; take'} larger sections"
         )
     bed = min(ways, key=lambda b: math.ceil(wide / b[0]) * math.ceil(high / b[1]))
     if math.ceil(wide / (bed[0] - reach)) * math.ceil(high / (bed[1] - reach)) > MOST:
@@ -243,7 +245,8 @@ def _across(part: BaseGeometry, where: float, axis: int) -> list[tuple[float, fl
     if axis == 1:
         ends = [(left - 1, where), (right + 1, where)]
     met = shapely.intersection(part, shapely.LineString(ends))
-    lines = [line for line in shapely.get_parts(met) if isinstance(line, shapely.LineString)]
+    parts = shapely.get_parts(met)  # between two parts that lie apart: none, or an empty one
+    lines = [one for one in parts if isinstance(one, shapely.LineString) and not one.is_empty]
     along = [np.array(line.coords)[:, 1 - axis] for line in lines]
     return sorted((float(a.min()), float(a.max())) for a in along if np.ptp(a) > 1e-6)
 

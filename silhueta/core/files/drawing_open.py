@@ -114,10 +114,15 @@ def told_of(name: str, left_out: dict[str, int]) -> str:
     if not left_out:
         return ""
     parts = ", ".join(
-        f"{count:,} {kind.removesuffix('s') if count == 1 else kind}"
-        for kind, count in left_out.items()
+        f"{count:,} {_one(kind) if count == 1 else kind}" for kind, count in left_out.items()
     )
     return f"Left out of {name}: {parts}."
+
+
+def _one(kind: str) -> str:
+    """Return what one of several is called."""
+    words = {"hatches": "hatch", "shapes over 10 km away": "shape over 10 km away"}
+    return words.get(kind, kind.removesuffix("s"))
 
 
 def large(drawing: ReadDrawing) -> str:

@@ -18,12 +18,18 @@ from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import CUBIC, Path
 from silhueta.core.inspection.figures import Figures, figures
 from silhueta.core.job import CutFileSettings
+from silhueta.core.work import Work
 
 _LENGTH_OFF = 0.002  # mm: what rounding to six decimals of an inch may add up to, twenty times over
 _AREA_OFF = 1e-5  # of the area
 
 
-def export(drawing: Drawing, target: File, plan: CutFileSettings | None = None) -> Proof:
+def export(
+    drawing: Drawing,
+    target: File,
+    plan: CutFileSettings | None = None,
+    work: Work | None = None,
+) -> Proof:
     """Write `drawing` to `target` as its suffix says, prove it, and return the proof.
 
     Raises
@@ -34,11 +40,15 @@ def export(drawing: Drawing, target: File, plan: CutFileSettings | None = None) 
 
     """
     form = format_of(target)
+    work = work or Work()
+    work.step(0.1)
     data = form.write(drawing, plan or CutFileSettings())
+    work.step(0.4)  # about as long as each of reading back and comparing
     proven: list[Figures] = []
 
     def prove(written: bytes) -> None:
         paths, units, layers = form.read_back(written)
+        work.step(0.6)
         if units != drawing.units:
             raise FileError(
                 f"{target.name} came back in {units} instead of {drawing.units}; not kept"

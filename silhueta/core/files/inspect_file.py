@@ -46,7 +46,10 @@ def read_drawing(source: File) -> ReadDrawing:
         return read_svg(data, source.name)
     if start[:1].isdigit() and (b"SECTION" in data[:65536]):
         return read_dxf(data, source.name)
-    raise FileError(f"{source.name} is neither DXF nor SVG; give a file of one of these kinds")
+    raise FileError(
+        f"{source.name} is neither DXF nor SVG; give a file of one of these kinds"
+        + (" (inspect and build take jobs, too)" if data.startswith(b"PK") else "")
+    )
 
 
 def _unpacked(data: bytes, name: str) -> bytes:
@@ -68,8 +71,23 @@ def _unpacked(data: bytes, name: str) -> bytes:
     return whole
 
 
+def is_job(source: File) -> bool:
+    """Return whether a file is named as a job is."""
+    return source.suffix.lower() == ".silhueta"
+
+
+def _kept(source: File) -> ReadDrawing:
+    """Return what is worked of a job's outline."""
+    from silhueta.core.files.job_file import load_job
+
+    kept = load_job(source).outline
+    if not kept.taken:
+        raise FileError(f"{source.name} has no outline yet; trace it first")
+    return ReadDrawing(list(kept.taken), "mm")
+
+
 def inspect_file(source: File) -> dict[str, object]:
-    """Return the figures of a DXF or SVG file under the names that reports use.
+    """Return the figures of a DXF, an SVG or a job under the names that reports use.
 
     Besides those of :func:`silhueta.core.inspection.figures.report`: "closed_paths", and "doubles",
     how many paths lie on another one (None when there are too many to compare).
@@ -80,7 +98,7 @@ def inspect_file(source: File) -> dict[str, object]:
         As :func:`read_drawing`; also when there is no outline in the file.
 
     """
-    drawing = read_drawing(source)
+    drawing = _kept(source) if is_job(source) else read_drawing(source)
     if not drawing.paths:
         raise FileError(
             f"{source.name} holds no outline; convert texts and pictures to outlines first"
@@ -88,4 +106,5 @@ def inspect_file(source: File) -> dict[str, object]:
     found = report(drawing.paths, drawing.units)
     found["closed_paths"] = sum(1 for path in drawing.paths if path.closed)
     found["doubles"] = double_count(drawing.paths)
+    found["left_out"] = drawing.left_out
     return found

@@ -9,6 +9,7 @@ Words used here
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 import zlib
 from collections.abc import Mapping
@@ -21,10 +22,11 @@ import numpy as np
 from silhueta import __version__
 from silhueta.core.apart.rehearse import rehearse_json
 from silhueta.core.datums import Datum, Optics
-from silhueta.core.errors import FileError, SilhuetaError
+from silhueta.core.errors import FileError, GeometryError, SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.inspect_file import read_bytes
 from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
+from silhueta.core.geometry.measure import within_reach
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
@@ -42,6 +44,16 @@ SUFFIX = ".silhueta"
 FORMAT = 5
 _MOST_PICTURE = 1_000_000_000
 _LAST_KEY = 10**12  # more than any hand gives
+
+
+_DAMAGED = (
+    msgspec.MsgspecError,
+    SilhuetaError,
+    KeyError,
+    TypeError,
+    ValueError,
+    OverflowError,  # a number that no array holds
+)
 
 
 class _ContourRecord(msgspec.Struct, forbid_unknown_fields=False):
@@ -212,14 +224,23 @@ def job_from_bytes(data: bytes, name: str) -> Job:
         raise
     except (zipfile.BadZipFile, zlib.error, EOFError) as error:
         raise FileError(f"{name} is cut short or no job file; take an older copy of it") from error
-    except (msgspec.MsgspecError, SilhuetaError, KeyError, TypeError, ValueError) as error:
-        raise FileError(
-            f"{name} is damaged ({str(error)[:120]}); take an older copy of it"
-        ) from error
+    except _DAMAGED as error:
+        raise FileError(f"{name} is damaged ({_wrong(error)}); take an older copy of it") from error
     except (NotImplementedError, RuntimeError, MemoryError) as error:
         raise FileError(
             f"{name} is packed in a way that cannot be read; take an older copy"
         ) from error
+
+
+def _wrong(error: Exception) -> str:
+    """Return what is wrong with a job, in words of ours."""
+    if isinstance(error, msgspec.ValidationError):
+        found = re.search(r"at `\$\.?([^`]*)`", str(error))
+        what = found[1].replace("[...]", "") if found else ""
+        return f"“{what}” is not what it should be" if what else "an entry is not what it should be"
+    if isinstance(error, SilhuetaError):
+        return str(error)[:120]
+    return "what it says of the job cannot be understood"
 
 
 def _migrated(text: bytes | msgspec.Raw) -> _JobRecord:
@@ -297,12 +318,16 @@ def _contour(record: _ContourRecord) -> Contour:
     controls = (
         np.array(record.controls).reshape(-1, 2, 2) if record.controls else np.zeros((0, 2, 2))
     )
+    if not {0, 1, 2}.issuperset(record.kinds):
+        raise GeometryError("a segment is neither line, arc nor curve")
     path = made(
-        np.array(record.nodes).reshape(-1, 2),
-        np.array(record.kinds),
-        np.array(record.bulges),
+        np.array(record.nodes, np.float64).reshape(-1, 2),
+        np.array(record.kinds, np.uint8),
+        np.array(record.bulges, np.float64),
         controls,
     )
+    if not within_reach(path):
+        raise GeometryError("an outline reaches farther than ten kilometres")
     state = (record.taken, record.operation, record.origin, record.locked, record.colour)
     return Contour(
         path,

@@ -74,6 +74,21 @@ def bounding_box(paths: Iterable[Path]) -> tuple[float, float, float, float]:
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
+REACH = 1e7  # mm, ten kilometres: beyond it no part lies, and sums of squares lose their digits
+
+
+def within_reach(path: Path) -> bool:
+    """Return whether all of a path's numbers are numbers, no farther than `REACH` from zero.
+
+    The one check of coordinates that come from outside: files of outlines and jobs.
+    """
+    controls = path.controls[path.kinds == CUBIC]
+    if not all(np.isfinite(values).all() for values in (path.nodes, path.bulges, controls)):
+        return False
+    most = max(float(np.abs(path.nodes).max()), float(np.abs(controls).max(initial=0.0)))
+    return most <= REACH and max(map(abs, box_of(path))) <= REACH
+
+
 def _arc_extremes(path: Path) -> Floats:
     centres, radii, begin, turns = arc_angles(path)
     quarters = np.arange(4) * (np.pi / 2)

@@ -67,7 +67,7 @@ def test_right_to_left_and_accents_are_shaped_and_what_a_font_lacks_is_named():
     accented, plain = letters("É"), letters("E")
     assert len(accented) == len(plain) + 1
     assert bounding_box(letters("É"))[3] == pytest.approx(bounding_box(accented)[3])
-    with pytest.raises(EditError, match="has no 日"):
+    with pytest.raises(EditError, match="has no “日”"):
         letters("A日")
     with pytest.raises(FileError, match="there is no font Nowhere"):
         letters("A", "Nowhere")
