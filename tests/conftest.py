@@ -132,6 +132,9 @@ def wait(qtbot) -> Callable[[Callable[[], bool]], None]:
 def call(monkeypatch, capsys):
     """Call the command line; returns its exit code, stdout and stderr."""
 
+    # no line of progress, however slow the machine: what is said must not depend on it
+    monkeypatch.setattr("silhueta.cli_report._EVERY", 1e6)
+
     def run(*arguments: object) -> tuple[int, str, str]:
         monkeypatch.setattr(sys, "argv", ["silhueta", *map(str, arguments)])
         with pytest.raises(SystemExit) as ended:

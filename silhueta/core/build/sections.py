@@ -130,11 +130,10 @@ def divided(
     ways = (bed, (bed[1], bed[0]))
     reach = _DEEPEST if joint != "straight" else 0.0
     if min(bed) <= 4 * reach + 1.0:
-        over = f" for this joint, which reaches {reach:g} mm over; take straight ones, or" * (
-            reach > 0
-        )
+        over = f" for this joint, which reaches {reach:g} mm over; take straight ones, or"
         raise EditError(
-            f"sections of {min(bed):g} mm are too small{over or '; take'} larger sections"
+            f"sections of {min(bed):g} mm are too small{over if reach else '; take'} larger "
+            "sections"
         )
     bed = min(ways, key=lambda b: math.ceil(wide / b[0]) * math.ceil(high / b[1]))
     if math.ceil(wide / (bed[0] - reach)) * math.ceil(high / (bed[1] - reach)) > MOST:
