@@ -131,7 +131,9 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
     typed = _typed()
     _check_partners(typed, given)
     if given["trap"] is not None:
-        idle = [f"--{name.replace('_', '-')}" for name in typed if name not in _LAYERED]
+        named = {"how": given["how"]}
+        idle = [named.get(n, n).replace("_", "-") for n in typed if n not in _LAYERED]
+        idle = [f"--{name}" for name in idle]
         if len(files) != 1 or idle:
             more = f"; {', '.join(idle)} can do nothing beside it" if idle else ""
             raise click.UsageError(f"--trap goes with one file, --base and --mirror alone{more}")
@@ -189,7 +191,11 @@ def _recipe(files: tuple[File, ...], given: dict[str, Any]) -> Recipe:
     if given["how"] is not None and many == 1:
         given["how"] = "union"  # of one file: what overlaps in it is welded
     if given["origin"] == "picture" and (given["turn"] or given["mirror"] or not files):
-        raise click.UsageError("turned, mirrored or typed, the files' own coordinates mean nothing")
+        beside = [f"--{name}" for name in ("turn", "mirror") if given[name]] or ["--text alone"]
+        raise click.UsageError(
+            f"--origin picture can do nothing beside {' and '.join(beside)}: turned, mirrored or "
+            "typed, the files' own coordinates mean nothing"
+        )
     known = {field.name for field in fields(Recipe)}
     told = {key: value for key, value in given.items() if key in known and value is not None}
     if given["text"] is not None:
