@@ -284,3 +284,68 @@ def test_numbers_beyond_a_kilometre_are_refused(call, tmp_path):
     assert code == 1
     assert err.count("\n") == 1
     assert not (tmp_path / "far.dxf").exists()
+
+
+def tidied(call, tmp_path, body, *options):
+    """Return the figures of what `tidy` makes of shapes on a page of 100 mm, and what it said."""
+    file, target = tmp_path / "shapes.svg", tmp_path / "made.dxf"
+    file.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" '
+        f'viewBox="0 0 100 100">{body}</svg>'
+    )
+    code, _, err = call("tidy", file, "-o", target, *options)
+    assert code == 0
+    return inspect_file(target), err
+
+
+def test_a_white_disc_with_a_black_outline_is_there_whatever_its_fill(call, tmp_path):
+    disc = '<circle cx="50" cy="50" r="40" fill="#fff" stroke="#000" stroke-width="3"/>'
+    square = '<rect x="40" y="40" width="20" height="20"/>'
+    found, _ = tidied(call, tmp_path, disc + square)
+    assert found["size_mm"] == pytest.approx([80, 80], abs=1e-6)
+    assert (found["outer_loops"], found["holes"]) == (1, 1)
+    found, _ = tidied(call, tmp_path, disc + square, "--strokes", "outline")
+    assert found["size_mm"] == pytest.approx([83, 83], abs=1e-3)
+    assert (found["outer_loops"], found["holes"]) == (2, 1)
+
+
+def test_of_a_stroke_is_taken_what_is_to_be_seen(call, tmp_path):
+    # the second disc covers a third of the first one's outline; a line in its own colour is
+    # not seen, and one along an edge is one line with it
+    two = (
+        '<g fill="#fff" stroke="#000"><circle cx="40" cy="50" r="30"/>'
+        '<circle cx="70" cy="50" r="20"/></g>'
+        '<rect x="65" y="45" width="10" height="10"/><path d="M66 50 H74" stroke="#000"/>'
+        '<path d="M65 45 H75" stroke="#000" fill="none"/>'
+    )
+    found, _ = tidied(call, tmp_path, two)
+    assert (found["outer_loops"], found["holes"], found["open_paths"]) == (1, 1, 1)
+    # where circles of 30 and 20 mm, 30 mm apart, cross: 2 acos(7 / 9) of the first one is hidden
+    hidden = 2 * 30 * math.acos((30**2 + 30**2 - 20**2) / (2 * 30 * 30))
+    whole = 2 * math.pi * (30 + 20) - hidden + 40
+    assert found["cut_length_mm"] == pytest.approx(whole, abs=0.05)
+
+
+def test_a_star_of_lines_stays_one_and_what_it_goes_round_is_asked(call, tmp_path):
+    turns = [4 * math.pi / 5 * k for k in range(5)]
+    points = [(50 + 45 * math.cos(turn), 50 + 45 * math.sin(turn)) for turn in turns]
+    star = " ".join(f"{x:.4f},{y:.4f}" for x, y in points)
+    body = f'<polygon points="{star}" fill="none" stroke="#000"/>'
+    found, said = tidied(call, tmp_path, body)
+    sides = sum(math.dist(points[k], points[(k + 1) % 5]) for k in range(5))
+    assert found["cut_length_mm"] == pytest.approx(sides, rel=1e-3)
+    assert "crosses itself (5)" in said
+    filled, _ = tidied(call, tmp_path, f'<polygon points="{star}"/>')
+    assert filled["self_crossings"] == 0
+
+
+def test_small_shapes_of_a_drawing_are_asked_about_and_dust_goes(call, tmp_path):
+    body = (
+        '<rect x="5" y="5" width="90" height="90" fill="#888"/><g fill="#000">'
+        '<path d="M20 20 l2.4 0.2 -2.4 0.2 z"/><circle cx="60" cy="60" r="0.2"/></g>'
+    )
+    found, said = tidied(call, tmp_path, body)
+    assert "small shapes that may be meant (2;" in said  # the claw, and its place in the grey
+    assert found["closed_paths"] == 2  # the claw, which is the hole of the grey as well
+    found, _ = tidied(call, tmp_path, body, "--speck", "1mm2")
+    assert found["closed_paths"] == 1

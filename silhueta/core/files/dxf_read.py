@@ -98,7 +98,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
         left_out.pop("hatches")
     if not paths and not left_out and b"EOF" not in data[-_TAIL:] and not data.startswith(_BINARY):
         raise FileError(f"{name} is cut short: its end is missing; copy or save it again")
-    return within(ReadDrawing(paths, units, None, left_out))
+    return within(ReadDrawing(paths, units, None, left_out), name)
 
 
 _TAIL = 200  # bytes in which a whole file says that it ends

@@ -26,7 +26,7 @@ from silhueta.core.files.svg_path import (
     stroke_width,
 )
 from silhueta.core.files.svg_tree import kind_of, length_of, link_of, unfold, view_box
-from silhueta.core.geometry.measure import box_of, within_reach
+from silhueta.core.geometry.measure import REACH, box_of, within_reach
 from silhueta.core.geometry.path import Path
 from silhueta.core.geometry.transform import scale
 from silhueta.core.units import MM_PER_INCH
@@ -93,11 +93,22 @@ class ReadDrawing:
         return replace(self, paths=paths, frame=frame, paints=paints)
 
 
-def within(drawing: ReadDrawing) -> ReadDrawing:
-    """Return a drawing without what lies farther away than anything can, which it counts."""
+def within(drawing: ReadDrawing, name: str) -> ReadDrawing:
+    """Return a drawing without what lies farther away than anything can, which it counts.
+
+    Raises
+    ------
+    FileError
+        If that is all of it.
+
+    """
     near = [within_reach(path) for path in drawing.paths]
     if all(near):
         return drawing
+    if not any(near):
+        raise FileError(
+            f"all of {name} lies or reaches over {REACH / 1e6:g} km away; check the file's unit"
+        )
     paths = [path for path, is_near in zip(drawing.paths, near, strict=True) if is_near]
     paints = tuple(paint for paint, is_near in zip(drawing.paints, near, strict=False) if is_near)
     left_out = drawing.left_out | {"shapes over 10 km away": near.count(False)}
@@ -160,7 +171,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
     paths, paints = _on_page(paths, paints, frame, missed)
     units, says = _units(root.get("width")), _says_paint(root)
-    return within(ReadDrawing(paths, units, frame, missed, tuple(paints), says))
+    return within(ReadDrawing(paths, units, frame, missed, tuple(paints), says), name)
 
 
 def _document(clean: bytes, missed: dict[str, int]) -> Any:

@@ -16,7 +16,7 @@ from silhueta.core.build.bridges import (
     with_ties,
 )
 from silhueta.core.build.fonts import FOLDER, SHIPPED, font_file
-from silhueta.core.build.lettering import lettered
+from silhueta.core.build.lettering import lettered, runs_of
 from silhueta.core.build.offset import offset
 from silhueta.core.build.shapes import corner_holes, negative, plate_round, rectangle, ring
 from silhueta.core.errors import EditError, FileError
@@ -172,3 +172,23 @@ def test_a_tie_is_put_where_one_says_and_its_fellow_opposite():
         tied_at(ring(100, 60), (0, 0), 4.0)
     with pytest.raises(EditError, match="no room"):
         tied_at([rectangle(100, 100), rectangle(60, 60), rectangle(1, 1)], (0, 0), 4.0)
+
+
+def test_runs_stand_in_the_order_of_unicodes_algorithm():
+    # Unicode Standard Annex #9, section 3.4, examples of rule L2, with Hebrew for capitals
+    car, means = "\u05de\u05db\u05d5\u05e0\u05d9\u05ea", "means car."
+    assert runs_of(f"{car} 123") == [("123", False), (f"{car} ", True)]
+    assert runs_of(f"{means} {car}") == [(f"{means} ", False), (car, True)]
+    assert runs_of("Alta") == [("Alta", False)]
+    assert runs_of("") == []
+
+
+@pytest.mark.parametrize(("sign", "name"), [("\t", "tab"), ("\u2028", "line separator")])
+def test_signs_that_no_font_has_are_refused_by_name(sign, name):
+    with pytest.raises(EditError, match=f"has no {name}"):
+        lettered(Lettering(f"Mar{sign}Alta", 10.0))
+
+
+def test_an_empty_line_is_a_line():
+    (two, three) = (lettered(Lettering(text, 10.0)) for text in ("I\nI", "I\n\nI"))
+    assert bounding_box(three)[1] == pytest.approx(2 * bounding_box(two)[1], abs=1e-6)

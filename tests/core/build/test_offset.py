@@ -88,3 +88,20 @@ def test_an_offset_that_is_none_is_refused_and_none_changes_nothing():
     with pytest.raises(EditError, match="must be a length"):
         offset([STADIUM], math.nan)
     assert area(offset([STADIUM], 0.0)) == pytest.approx(signed_area(STADIUM))
+
+
+def test_a_point_that_turns_right_back_gets_its_round_cap():
+    # a straight edge and an arc that bends away from it meet at (0, 14): half a disc of 2 mm
+    cusp = Loop([[0, 0], [30, 0], [30, 14], [0, 14]], [LINE, LINE, LINE, ARC], [0, 0, 0, -1])
+    (grown,) = offset([cusp], 2)
+    # Steiner's formula for the convex corners, the arc grown inwards, and the caps of both points
+    assert signed_area(grown) == pytest.approx(547.5808, abs=2e-3)
+
+
+def test_a_sharp_corner_beyond_its_limit_is_cut_off_there_and_protects_no_less_than_a_round_one():
+    needle = Loop([[0, 0], [100, 0], [0, 6]])
+    (grown,) = offset([needle], 5, "sharp")
+    way = grown.ends - grown.starts
+    share = ((np.array([100.0, 0.0]) - grown.starts) * way).sum(1) / (way**2).sum(1)
+    near = grown.starts + np.clip(share, 0, 1)[:, None] * way
+    assert np.hypot(*(near - [100, 0]).T).min() == pytest.approx(5, abs=1e-9)

@@ -6,6 +6,7 @@ import pypdfium2
 import pytest
 from PIL import Image
 
+from benchmarks.shapes import every_shape, picture, placed
 from silhueta.core.datum.gauge import gauge_pdf
 from silhueta.core.errors import EditError, PictureError
 from silhueta.core.job import PictureFile
@@ -162,6 +163,16 @@ def test_a_photo_of_a_screen_is_told_by_its_raster_and_cloth_is_not():
     sway = 2 * np.pi * (x + 9 * np.sin(y / 23) + 9 * np.sin(x / 31)) / 5.5
     cloth = np.clip(shown + 25 * np.cos(sway) + rng.normal(0, 9, shown.shape), 0, 255)
     assert raster_of(cloth.astype(np.uint8)) is None
+
+
+def test_no_graphic_is_taken_for_a_photo_of_a_screen():
+    for name in ("star", "gear", "Barlow_500Medium M", "Barlow_500Medium &"):
+        assert raster_of(picture(placed(every_shape()[name], 640), 640)) is None
+    y, x = np.mgrid[:800, :800]
+    hatched = np.where(np.hypot(x - 400, y - 400) < 330, 255 * ((x + y) % 6 > 2), 255)
+    assert raster_of(hatched.astype(np.uint8)) is None
+    checks = 255 * ((x // 8 + y // 8) % 2)
+    assert raster_of(checks.astype(np.uint8)) is None
 
 
 def pdf(pages: int = 3) -> bytes:
