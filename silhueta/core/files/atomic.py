@@ -1,4 +1,4 @@
-"""Files that appear whole or not at all."""
+"""Files that appear whole or not at all, and are read so."""
 
 from __future__ import annotations
 
@@ -14,6 +14,8 @@ from glob import escape as glob_escape
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
+from silhueta.core.files.limits import MOST_FILE
+from silhueta.core.whole_file import read_whole
 
 _SUFFIX, _PLAN = ".part", ".plan"
 _FORGOTTEN = 3600.0  # s, after which a file that a stopped writer left is cleared away
@@ -222,3 +224,16 @@ def _usual_mode(target: File) -> int:
     mask = os.umask(0)
     os.umask(mask)
     return 0o666 & ~mask
+
+
+def read_bytes(source: File) -> bytes:
+    """Return the bytes of `source`, once what a stopped writer had ready is in place.
+
+    Raises
+    ------
+    FileError
+        If it cannot be read, is empty or over 2 GB, or is no file.
+
+    """
+    finish_stopped(source.parent)
+    return read_whole(source, MOST_FILE, FileError)

@@ -6,27 +6,13 @@ import zlib
 from pathlib import Path as File
 
 from silhueta.core.errors import FileError
-from silhueta.core.files.atomic import finish_stopped
+from silhueta.core.files.atomic import read_bytes
 from silhueta.core.files.dxf_read import read_dxf
-from silhueta.core.files.limits import MOST_BYTES, MOST_FILE
+from silhueta.core.files.limits import MOST_BYTES
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
 from silhueta.core.inspection.figures import double_count, report
-from silhueta.core.whole_file import read_whole
 
 _UTF_16 = b"\xff\xfe<\x00", b"\xfe\xff\x00<"
-
-
-def read_bytes(source: File) -> bytes:
-    """Return the bytes of `source`, once what a stopped writer had ready is in place.
-
-    Raises
-    ------
-    FileError
-        If it cannot be read, is empty or over 2 GB, or is no file.
-
-    """
-    finish_stopped(source.parent)
-    return read_whole(source, MOST_FILE, FileError)
 
 
 def read_drawing(source: File) -> ReadDrawing:

@@ -23,8 +23,7 @@ from silhueta import __version__
 from silhueta.core.apart.rehearse import rehearse_json
 from silhueta.core.datums import Datum, Optics
 from silhueta.core.errors import FileError, GeometryError, SilhuetaError
-from silhueta.core.files.atomic import write_whole
-from silhueta.core.files.inspect_file import read_bytes
+from silhueta.core.files.atomic import read_bytes, write_whole
 from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
 from silhueta.core.geometry.measure import within_reach
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
