@@ -8,9 +8,10 @@ and what is given here. What comes out is read from the DXF by ezdxf.
 
 from __future__ import annotations
 
-import subprocess
+import io
 import sys
 import tempfile
+from contextlib import redirect_stderr, redirect_stdout
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
@@ -33,15 +34,10 @@ def traced(name: str, side: int, options: tuple[str, ...]) -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         file, out = Path(folder) / "a.png", Path(folder) / "a.dxf"
         Image.fromarray(picture(true, side)).save(file)
-        done = subprocess.run(
-            [sys.executable, "-c", "from silhueta.cli import main; main()", "trace", str(file)]
-            + ["-o", str(out), "--pixel-size", f"{_MM}mm", "--origin", "picture", *options],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if done.returncode:
-            return {"name": name, "refused": done.stderr.strip()}
+        given = ["-o", str(out), "--pixel-size", f"{_MM}mm", "--origin", "picture", *options]
+        code, said = called("trace", str(file), *given)
+        if code:
+            return {"name": name, "refused": said}
         points, segments, loops = _read(out)
     truth = np.vstack([dense(loop) for loop in true])
     there, back = cKDTree(points).query(truth)[0], cKDTree(truth).query(points)[0]
@@ -52,8 +48,25 @@ def traced(name: str, side: int, options: tuple[str, ...]) -> dict[str, Any]:
         "at": truth[there.argmax()] if there.max() > back.max() else points[back.argmax()],
         "segments": segments / segment_count(true),
         "loops": abs(loops - len(true)),
-        "said": done.stderr.strip(),
+        "said": said,
     }
+
+
+def called(*arguments: str) -> tuple[int, str]:
+    """Return the exit code of the command line and what it said, called in this very process."""
+    from silhueta.cli import main
+
+    before = sys.argv
+    sys.argv = ["silhueta", *arguments]
+    out, err = io.StringIO(), io.StringIO()
+    try:
+        with redirect_stdout(out), redirect_stderr(err):
+            main()
+    except SystemExit as ended:
+        return int(ended.code or 0), err.getvalue().strip()
+    finally:
+        sys.argv = before
+    return 0, err.getvalue().strip()
 
 
 def _read(out: Path) -> tuple[np.ndarray, int, int]:
