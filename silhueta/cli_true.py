@@ -143,9 +143,11 @@ def true(
 
 def made_true(outline: Outline, noise: Noise, asked: tuple[Mode, Table, str], work: Work) -> Trued:
     """Return the outline made exact as it was asked for, and say what was left."""
-    from silhueta.core.truing.apply import trued
+    from silhueta.core.truing.apply import level_edge, trued
 
     mode, table, level = asked
+    if level == "auto" and level_edge(outline, noise) is None:
+        say("note: there is no straight edge long enough to level by; nothing was turned")
     done = trued(outline, noise, mode, table, level == "auto", work)
     if done.left:
         offer, why = done.left[0]

@@ -112,6 +112,21 @@ def test_wrong_options_are_named(call, crooked, tmp_path, options, says):
     assert says in err
 
 
+def test_a_shape_without_a_straight_edge_is_not_turned_and_that_is_said(call, tmp_path):
+    blob, target = tmp_path / "blob.svg", tmp_path / "turned.svg"
+    # an oval but for a straight stretch of 1 mm that runs aslant
+    blob.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60">'
+        '<path d="M50 30 A20 10 0 1 1 49 25.6 l0.6 0.8 A20 10 0 0 1 50 30 Z"/></svg>'
+    )
+    code, _, err = call("true", blob, "-o", target, "--true", "none", "--level", "auto")
+    assert code == 0
+    assert "no straight edge long enough" in err
+    plain = tmp_path / "plain.svg"
+    assert call("true", blob, "-o", plain, "--true", "none")[0] == 0
+    assert plain.read_bytes() == target.read_bytes()
+
+
 def test_a_file_without_outlines_is_refused(call, tmp_path):
     empty = tmp_path / "empty.svg"
     empty.write_text('<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"/>')

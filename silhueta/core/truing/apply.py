@@ -34,6 +34,7 @@ _LEAST_PX = 0.02  # of a point: what tracing itself is off by on clean graphics 
 _CORNER_PX = 6.0  # along a sharp corner, that blur and grain may have cut off
 _INSIDE = 3.0  # uncertainties, that nothing may be moved beyond unasked
 _TRIES = 12
+_LEVEL_BY = 0.1  # of the outline's diagonal, that an edge must be long to be levelled by
 _ROUNDS, _STILL = 6, 1e-7  # of offers on a file's outline, until nothing moves by more, mm
 
 
@@ -93,12 +94,24 @@ def _open_wall(job: Job, rectified: Rectified) -> float:
     return 2 / math.pi * math.hypot(away, spread) * share / 4
 
 
-def level_turn(outline: Outline, noise: Noise) -> float:
-    """Return by how much the longest straight edge is off level, radians; 0 where there is none."""
+def level_edge(outline: Outline, noise: Noise) -> Feature | None:
+    """Return the straight edge that an outline is levelled by; None: none is long enough.
+
+    A short stretch of a curve that was traced as a line is no edge that anybody meant.
+    """
     lines = [f for f in features(outline, noise) if f.kind == "line"]
     if not lines:
-        return 0.0
+        return None
     longest = max(lines, key=lambda f: f.size)
+    left, bottom, right, top = outline.bounds
+    return longest if longest.size >= _LEVEL_BY * math.hypot(right - left, top - bottom) else None
+
+
+def level_turn(outline: Outline, noise: Noise) -> float:
+    """Return by how much the longest straight edge is off level, radians; 0 where there is none."""
+    longest = level_edge(outline, noise)
+    if longest is None:
+        return 0.0
     turn = -math.remainder(longest.angle, math.pi)
     if abs(turn) > math.pi / 4 and abs(abs(turn) - math.pi / 2) < math.radians(5):
         turn -= math.copysign(math.pi / 2, turn)  # upright already, as the picture has it

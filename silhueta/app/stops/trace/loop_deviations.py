@@ -55,7 +55,8 @@ class LoopDeviations(QWidget):
         self.list.clear()
         for loop in loops[:_MOST]:
             wide, high = (format_length(side, units, 1) for side in loop.size)
-            mean, worst = (format_length(v, units, 3) for v in (loop.mean, loop.worst))
+            fine = 3 if units == "mm" else 4
+            mean, worst = (format_length(v, units, fine) for v in (loop.mean, loop.worst))
             self.list.addItem(
                 f"{loop.kind.capitalize()} {wide} × {high}\n{mean} mean, {worst} largest"
             )

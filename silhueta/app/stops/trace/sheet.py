@@ -330,8 +330,9 @@ class TraceSheet(Worksheet):
                     f"{counted(got.segments, 'segment')}."
                 )
             stamp, unit = job.traced, self.session.units
-            worst = format_length(stamp.deviation_mm, unit, 3)
-            mean = format_length(stamp.deviation_mean, unit, 3)
+            fine = 3 if unit == "mm" else 4  # a thousandth of an inch is more than most are off
+            worst = format_length(stamp.deviation_mm, unit, fine)
+            mean = format_length(stamp.deviation_mean, unit, fine)
             told = f"{text}\nEdge to line: {mean} mean, {worst} largest."
             if stamp.rims:
                 told += f" Left out: {stamp.rims} along the picture's border."
