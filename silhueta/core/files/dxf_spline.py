@@ -32,6 +32,7 @@ def spline_path(
     Parameters
     ----------
     control : (n, 2), n > degree
+        In the file's own unit, as the path that comes back is.
     knots : n + degree + 1 of float, never falling
     degree : int, from 1
     weights : n of float, above zero

@@ -40,7 +40,7 @@ class Painted(NamedTuple):
 
 
 class Stroke(NamedTuple):
-    """A line that is painted along `path` over the first `above` groups."""
+    """A line that is painted along `path`, mm, over the first `above` groups."""
 
     path: Path
     colour: Hashable
