@@ -122,18 +122,16 @@ def numbered_before(target: File, count: int) -> list[File]:
 
 
 def told_written(proofs: Sequence[Proof], quiet: bool, sigma: tuple[float, float] = (0, 0)) -> None:
-    """Say on stdout what was written, a line a file: size with its ± (95 %), loops and nodes."""
+    """Say on stdout what was written, a line a file: size with its ± (95 %), parts and nodes."""
     for proof in () if quiet else proofs:
         unit = cast("Unit", proof.units)
         sides = [
             format_length(side, unit) + (f" ± {format_length(2 * off, unit)}" if off else "")
             for side, off in zip(proof.figures.size_mm, sigma, strict=True)
         ]
-        got = proof.figures
-        counts = [counted(got.outer_loops, "part")] if got.outer_loops else []
-        counts += [counted(got.holes, "hole")] if got.holes else []
-        counts += [counted(got.open_paths, "open line")] if got.open_paths else []
-        counts.append(counted(got.nodes, "node"))
+        kinds = ((proof.parts, "part"), (proof.holes, "hole"), (proof.marked, "marked line"))
+        counts = [counted(count, kind) for count, kind in kinds if count]
+        counts.append(counted(proof.figures.nodes, "node"))
         text = f"{proof.file.name}: {' x '.join(sides)}; {', '.join(counts)}; read back, the same"
         click.echo(readable(text))
 

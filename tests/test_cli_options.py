@@ -196,6 +196,7 @@ def test_what_an_earlier_run_left_beside_is_said(call, tmp_path, source):
     code, out, err = call("build", source, "--sections", "50x50mm", "-o", target)
     assert code == 0
     assert "earlier run" not in err
+    assert all("marked line" in line for line in out.splitlines()), out
     count = len(out.splitlines())
     (tmp_path / f"made-{count + 1}.svg").write_text("older")
     code, _, err = call("build", source, "--sections", "50x50mm", "-o", target)

@@ -64,7 +64,14 @@ def export(
         proven.append(found)
 
     write_whole(target, data, prove)
-    return Proof(target, proven[0], drawing.units)
+    return Proof(
+        target,
+        proven[0],
+        drawing.units,
+        len(drawing.parts),
+        sum(len(part.holes) for part in drawing.parts),
+        len(drawing.marks) + len(drawing.engraved),
+    )
 
 
 def _told(layers: Counter[str]) -> str:
