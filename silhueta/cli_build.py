@@ -11,6 +11,7 @@ import click
 
 from silhueta.cli_report import (
     Progress,
+    check_needs,
     check_outputs,
     check_written,
     cut_file_options,
@@ -19,6 +20,7 @@ from silhueta.cli_report import (
     say,
     say_left_out,
     told_written,
+    typed_options,
     write_report,
 )
 from silhueta.cli_values import Grid, Length, SignedLength, Size, Turn
@@ -128,7 +130,7 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
     """
     from silhueta.core.apart.ask import ready
 
-    typed = _typed()
+    typed = typed_options()
     _check_partners(typed, given)
     if given["trap"] is not None:
         named = {"how": given["how"]}
@@ -155,20 +157,9 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
         click.echo(f"silhueta: look at this: {doubt}", err=True)
 
 
-def _typed() -> list[str]:
-    """Return the options that a person typed, by their names in the code."""
-    context = click.get_current_context()
-    source = click.core.ParameterSource.COMMANDLINE
-    names = [name for name in context.params if name not in ("files", "output")]
-    return [name for name in names if context.get_parameter_source(name) is source]
-
-
 def _check_partners(typed: list[str], given: dict[str, Any]) -> None:
     """Raise UsageError for an option that would do nothing."""
-    for name, others in _NEEDS.items():
-        if name in typed and not any(other in typed for other in others):
-            needs = " or ".join(f"--{other}" for other in others)
-            raise click.UsageError(f"--{name.replace('_', '-')} does nothing without {needs}")
+    check_needs(typed, _NEEDS)
     if "clearance" in typed and given["joint"] == "straight":
         raise click.UsageError("--clearance does nothing with straight joints; add --joint tongue")
     if "arc" in typed and not given["arc"]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from silhueta.cli_report import check_needs, typed_options
 from silhueta.core.datums import Datum, LengthDatum
 from silhueta.core.errors import SilhuetaError, UnitsError
 from silhueta.core.job import DxfVersion, FrameOrigin
@@ -217,26 +218,49 @@ def check(given: Given) -> None:
             f"give one of {' and '.join(seen)}, not both: each fixes the scale (--known-length may "
             "stand beside a sheet)"
         )
-    idle = [
-        name
-        for name, value in (
-            ("--pen", given.pen is not None),
-            ("--invert", given.invert),
-            ("--smooth", bool(given.smooth)),
-        )
-        if value
-    ]
-    if given.colours is not None and idle:
-        raise click.UsageError(
-            f"{' and '.join(idle)} can do nothing beside --colours, which follows every border "
-            "between two colours as it is; leave one of them out"
-        )
+    _check_idle(given)
     if given.close_gaps is not None and given.pen is None:
         raise click.UsageError("--close-gaps needs --pen outer, inner or centre")
     if given.sheet_corners is not None and not given.sheet:
         raise click.UsageError("--sheet-corners needs --sheet with the sheet's size")
     given.settings()
     given.optics()
+
+
+def _check_idle(given: Given) -> None:
+    """Raise UsageError for options that can do nothing beside another one."""
+    lens = {"--focal35": given.focal35 is not None}
+    height = {"--datum-height": given.datum_height is not None}
+    read = {"--read": given.reading != "auto"}
+    light = {"--light": given.light != "auto"}
+    pen, invert = {"--pen": given.pen is not None}, {"--invert": given.invert}
+    beside: list[tuple[str, bool, dict[str, bool], str]] = [
+        ("--dpi", given.dpi is not None, lens | height, "which needs no camera"),
+        ("--pixel-size", given.pixel_size is not None, lens | height, "which needs no camera"),
+        ("--page", given.page is not None, lens | height, "which needs no camera"),
+        ("--overall-width", given.overall_width is not None, height, "the part's own"),
+        ("--overall-height", given.overall_height is not None, height, "the part's own"),
+        ("--pen", given.pen is not None, read, "which says how to trace"),
+        (
+            "--part",
+            given.part,
+            read | invert,
+            "which tells light parts and dark ones alike from their ground",
+        ),
+        (
+            "--colours",
+            given.colours is not None,
+            read | light | pen | invert | {"--smooth": bool(given.smooth)},
+            "which follows every border between two colours as it is",
+        ),
+    ]
+    for name, is_given, others, why in beside:
+        idle = [other for other, there in others.items() if there]
+        if is_given and idle:
+            raise click.UsageError(
+                f"{' and '.join(idle)} can do nothing beside {name}, {why}; leave one of them out"
+            )
+    check_needs(typed_options(), {"colour_distance": ["colour"]})
 
 
 def datums_of(

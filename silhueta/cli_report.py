@@ -78,6 +78,8 @@ def check_outputs(
 
     `others` are further files to be written, by their options, with the ending that each has.
     """
+    if "dxf_version" in typed_options() and all(o.suffix.lower() != ".dxf" for o in output):
+        raise click.UsageError("--dxf-version does nothing without a .dxf file to be written")
     written = [(f"-o {target}", target) for target in output]
     for name, target in written:
         if target.suffix.lower() not in {form.suffix for form in FORMATS}:
@@ -91,6 +93,25 @@ def check_outputs(
                     f"{name} is the same file as {before}, which would be lost; give another name"
                 )
         known.append((name, target))
+
+
+def typed_options() -> list[str]:
+    """Return the options that a person typed, by their names in the code."""
+    context = click.get_current_context()
+    source = click.core.ParameterSource.COMMANDLINE
+    options = [p.name for p in context.command.params if isinstance(p, click.Option) and p.name]
+    return [n for n in options if n != "output" and context.get_parameter_source(n) is source]
+
+
+def check_needs(typed: Sequence[str], needs: Mapping[str, Sequence[str]]) -> None:
+    """Raise UsageError for an option, by its name in the code, that does nothing without others.
+
+    One of the others that `needs` names for it has to stand beside it.
+    """
+    for name, others in needs.items():
+        if name in typed and not any(other in typed for other in others):
+            named = " or ".join(f"--{other.strip('_').replace('_', '-')}" for other in others)
+            raise click.UsageError(f"--{name.replace('_', '-')} does nothing without {named}")
 
 
 def check_written(targets: Sequence[File], known: Mapping[str, File | None]) -> None:

@@ -11,15 +11,17 @@ import click
 
 from silhueta.cli_report import (
     Progress,
+    check_needs,
     check_outputs,
     cut_file_options,
     read_told,
     say,
     say_left_out,
     told_written,
+    typed_options,
     write_report,
 )
-from silhueta.cli_true import made_true, true_options, true_report
+from silhueta.cli_true import check_table, made_true, true_options, true_report
 from silhueta.cli_values import Area, Length
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
@@ -140,6 +142,8 @@ def tidy(
     from silhueta.core.truing.foreign import noise_of_file
 
     check_outputs(output, file, {"--report": (report, ".json")})
+    check_needs(typed_options(), {"file_units_force": ["file_units"]})
+    check_table(true_)
     work = Work(Progress())
     with work.stage("read"):
         found = read_told(file, file_units, file_units_force)

@@ -18,7 +18,7 @@ from silhueta.cli_report import (
     told_written,
     write_report,
 )
-from silhueta.cli_true import hole_sizes, made_true, true_options, true_report
+from silhueta.cli_true import check_table, hole_sizes, made_true, true_options, true_report
 from silhueta.cli_values import (
     Angle,
     Area,
@@ -151,6 +151,7 @@ def trace(**options: Any) -> None:
     beside = {"--report": (given.report, ".json"), "--job": (given.job_file, ".silhueta")}
     check_outputs(given.output, given.picture, beside)
     check(given)
+    check_table(cast("Mode", given.true_))
     from silhueta.core.apart.ask import ready
 
     ready("silhueta.core.picture.raster")  # while all the rest is brought in
@@ -187,6 +188,11 @@ def trace(**options: Any) -> None:
             f"note: the part's thickness is not told: {OPEN_MM:g} mm would make it "
             f"{100 * OPEN_MM / height:.1f} % smaller; give --thickness (0mm for paper)"
         )
+    if (why := done.job.trace.lines_only) and (given.fit != "arcs" or given.smooth):
+        idle = "--smooth" if given.smooth else "--fit curves"
+        say(f"note: {idle} changes nothing: {why}")
+    if given.thickness and height is None and done.job.trace.mode != "part":
+        say("note: --thickness changes nothing here: without a camera the scale is one everywhere")
     stamp = done.job.traced
     assert stamp is not None
     if stamp.lean is not None:

@@ -16,6 +16,7 @@ from silhueta.cli_report import (
     say,
     say_left_out,
     told_written,
+    typed_options,
     write_report,
 )
 from silhueta.core.errors import FileError
@@ -77,6 +78,12 @@ def true_options(default: str) -> Callable[[Command], Command]:
     return given
 
 
+def check_table(mode: Mode) -> None:
+    """Raise UsageError for sizes of holes that were typed where none is made exact."""
+    if mode == "none" and "hole_sizes" in typed_options():
+        raise click.UsageError("--hole-sizes does nothing with --true none; give safe or all")
+
+
 @click.command("true")
 @click.argument("file", type=_FILE)
 @click.option(
@@ -116,6 +123,7 @@ def true(
     from silhueta.core.tidy.choose import keep_only
     from silhueta.core.truing.foreign import noise_of_file
 
+    check_table(true_)
     check_outputs(output, file, {"--report": (report, ".json")})
     work = Work(Progress())
     with work.stage("read"):

@@ -129,6 +129,15 @@ class TraceSettings:
     read: Read | None = None
     light: Blend = "auto"
 
+    @property
+    def lines_only(self) -> str:
+        """Why neither curves nor smoothing have anything to work on; "" where they have."""
+        if self.split:
+            return "borders between main colours are followed as they are, in lines and arcs"
+        if self.pen == "centre":
+            return "the middles of pen lines are lines and arcs, and calm already"
+        return ""
+
     def __post_init__(self) -> None:
         _check_rules(self.threshold, self.band, self.window)
         _not_below(self.speck, "speck limit", "mm²")

@@ -95,12 +95,13 @@ def mm_per_px(datum: Datum, extent_px: tuple[float, float]) -> float:
 def rise(optics: Optics, base: Datum) -> float:
     """Return how far the part's top face stands above the plane of the datum, mm.
 
-    Below zero where a thin part lies beside a thicker card; 0 where no thickness is told.
+    Below zero where a thin part lies beside a thicker card; 0 where neither thickness nor height
+    is told.
     """
-    if optics.thickness == 0:
-        return 0.0
     if optics.datum_height is not None:
         return optics.thickness - optics.datum_height
+    if optics.thickness == 0:
+        return 0.0
     card = isinstance(base, SheetDatum) and base.name == "card"
     return optics.thickness - (CARD_MM if card else 0.0)
 

@@ -66,7 +66,7 @@ def nudges(
         yield lambda d, o, n, k=k: (d, o, replace(n, k1=n.k1 + k))  # type: ignore[misc]
     if optics.thickness_open:  # two standard uncertainties reach from paper to the thickest
         yield lambda d, o, n: (d, replace(o, thickness=OPEN_MM / 2, thickness_open=False), n)
-    if optics.thickness:
+    if optics.thickness or optics.datum_height:
         factor = 1 + _FOCAL_SIGMA[source]
         yield lambda d, o, n: (d, o, replace(n, focal=n.focal * factor, k1=n.k1 * factor**2))
         more = optics.thickness + min(_THICKNESS_SIGMA, optics.thickness)

@@ -159,7 +159,8 @@ def solve(job: Job, facts: Facts) -> Solution:
         _plane(*changed(change, datums, optics, lens), facts)
         for change in nudges(datums, optics, lens, source)
     ]
-    by_camera = source in ("typed", "file") or optics.thickness > 0 or optics.thickness_open
+    rises = rise(optics, base) != 0
+    by_camera = source in ("typed", "file") or rises or optics.thickness_open
     leaned: list[Plane] = []
     if by_camera or job.trace.read == "part":
         nudged += _leaned(datums, base, optics, lens, facts)
@@ -168,8 +169,7 @@ def solve(job: Job, facts: Facts) -> Solution:
     _refuse_contradiction(told)
     camera = isinstance(base, SheetDatum | GaugeDatum)
     seen = camera or (
-        isinstance(base, LengthDatum | RoundDatum)
-        and (optics.thickness > 0 or source in ("typed", "file"))
+        isinstance(base, LengthDatum | RoundDatum) and (rises or source in ("typed", "file"))
     )
     base_plane = _plane(datums, base, Optics(0.0, optics.focal35), lens, facts)
     return Solution(
@@ -397,11 +397,11 @@ def _told(
     leaned: Sequence[Plane],
 ) -> tuple[Told, ...]:
     told = []
-    ground = plane if optics.thickness == 0 else None
+    base = fixing_datum(Job(datums=tuple(datums)))
+    ground = plane if rise(optics, base) == 0 else None
     for datum in datums:
         if isinstance(datum, LengthDatum | RoundDatum):
             if ground is None:
-                base = fixing_datum(Job(datums=tuple(datums)))
                 ground = _plane(datums, base, Optics(0.0, optics.focal35), lens, facts)
             measured, given, sigma = _held_against(datum, ground)
             leans = (_held_against(datum, other)[0] - measured for other in leaned)

@@ -189,10 +189,7 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = 
     frame, paths = drawing.frame, drawing.paths
     colours: list[Rgb | None] = [None] * len(paths)
     hidden = 0
-    if not drawing.paints and overlaps == "weld":
-        paths = welded(paths)
-        colours = [None] * len(paths)
-    elif drawing.paints and overlaps != "lines" and not drawing.says_paint:
+    if drawing.paints and overlaps != "lines" and not drawing.says_paint:
         paths = unpainted(paths, drawing.paints)
         colours = [None] * len(paths)
     elif drawing.paints and overlaps != "lines":
@@ -208,6 +205,7 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = 
     contours: list[Contour] = []
     for colour in dict.fromkeys(colours):  # loops of two colours meet, and do not nest
         own = [path for path, its in zip(paths, colours, strict=True) if its == colour]
+        own = welded(own) if overlaps == "weld" else own
         loops = [path for path in own if isinstance(path, Loop)]
         turned = [*orient(loops, nest(loops)), *(p for p in own if not isinstance(p, Loop))]
         contours.extend(Contour(path, origin="imported", colour=colour) for path in turned)

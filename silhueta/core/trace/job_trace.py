@@ -93,7 +93,7 @@ def trace_job(
         settings = replace(settings, light=blend.light)
     if job.trace.split:
         with work.stage("rectify"):
-            colours = stages.flat_colours(seen, source, work)
+            colours = stages.split_colours(seen, source, work)
         base = fixing_datum(job)
         overall = base if isinstance(base, OverallDatum) else None
         scale = _present_scale(job, rectified)

@@ -22,7 +22,13 @@ from silhueta.core.picture.decode import Picture, decode_colour
 from silhueta.core.steps import Backdrop, EvenLight, Stroke
 from silhueta.core.trace.edge.walls import Walls
 from silhueta.core.trace.light import Blend, blend_of
-from silhueta.core.trace.part.domain import Prepared, prepare, prepare_colour, prepare_part
+from silhueta.core.trace.part.domain import (
+    Prepared,
+    prepare,
+    prepare_colour,
+    prepare_part,
+    prepare_split,
+)
 from silhueta.core.trace.part.rounds import light_of_stored
 from silhueta.core.trace.part.stand import Camera, stand_of
 from silhueta.core.work import Work
@@ -147,6 +153,11 @@ class Stages:
         if source.grey.size > _LARGE:
             self._held.pop("colours", None)
         return made
+
+    def split_colours(self, job: Job, source: Picture, work: Work) -> NDArray[np.uint8]:
+        """Return the colours at true size as they are split: cropped, with ink and scrape."""
+        shown = self.flat_colours(job, source, work)
+        return prepare_split(job, self.rectified(job, source, work), source, shown)
 
     def blend(self, job: Job, source: Picture) -> Blend:
         """Return whether a picture was blended as light or in stored values, and how surely."""

@@ -28,6 +28,10 @@ if TYPE_CHECKING:
 
 _PENS = {"edge": "Edge", "outer": "Outer", "centre": "Middle", "inner": "Inner"}
 
+_GAPS = "Breaks of a pen line are closed along its direction; 0: none"
+_FIT = "Curves follow a free hand closer; lines and arcs are what most machines cut"
+_SMOOTH = "Waves shorter than this along the edge are taken out; 0: none"
+
 
 class TraceMore(TracePart):
     """Pen lines, colours, patches, and how the line is drawn."""
@@ -86,10 +90,8 @@ class TraceMore(TracePart):
         self.pinhole.setFixedWidth(90)  # "as specks"
         self.patch_box.setToolTip("Two clicks: an area with a rule of its own")
         self.patch_area.setToolTip("Click the corners of an area with a rule of its own")
-        self.gaps.setToolTip("Breaks of a pen line are closed along its direction; 0: none")
         self.propose.setToolTip("Count the picture's main colours, and split it into them")
         self.split.setToolTip("Split the picture into so many colours, each with its own loops")
-        self.smooth.setToolTip("Waves shorter than this along the edge are taken out; 0: none")
         self.corner.setToolTip("Joints that turn by less are smooth where the edge allows it")
 
     def _connect(self) -> None:
@@ -216,7 +218,7 @@ class TraceMore(TracePart):
         settings, unit = job.trace, self._session.units
         self.pen.set_chosen(settings.pen or "edge")
         self.gaps.show_value(format_length(settings.close_gaps, unit, 2))
-        self.gaps.setEnabled(settings.pen is not None)
+        _only(self.gaps, _GAPS, "" if settings.pen else "Only pen lines have gaps")
         width = self._tracing.line_width
         known = settings.pen is not None and width is not None
         self.line_width.say(
@@ -225,6 +227,9 @@ class TraceMore(TracePart):
         self.split.show_value(str(settings.split) if settings.split else "not split")
         self.fit.set_chosen(settings.fit)
         self.smooth.show_value(format_length(settings.smooth, unit, 2))
+        why = settings.lines_only.capitalize()
+        _only(self.fit, _FIT, why)
+        _only(self.smooth, _SMOOTH, why)
         self.corner.show_value(f"{settings.corner:g}°")
         self.pinhole.show_value(
             "as specks" if settings.pinhole is None else format_area(settings.pinhole, unit)
@@ -232,6 +237,12 @@ class TraceMore(TracePart):
         limit = settings.speck if settings.pinhole is None else settings.pinhole
         self.pinholes.say(f"That is {limit / present_mm_per_px(job) ** 2:,.0f} pixels.")
         self._show_patches(settings.patches)
+
+
+def _only(control: QWidget, usual: str, why_not: str) -> None:
+    """Let a control be used, or say in its tip why it cannot."""
+    control.setEnabled(not why_not)
+    control.setToolTip(why_not or usual)
 
 
 def _read_count(text: str) -> int:

@@ -284,7 +284,8 @@ def _worth(ring: Floats, outward: Floats, offsets: Floats, wide: Floats, sight: 
     if not sight.alike:
         # a wall is like a dark face, and on dark ground like that
         ends = _profiles(ring, outward, np.r_[longer[:_ENDS], longer[-_ENDS:]], sight.light).sum(-1)
-        rises = _averaged(ends[:, _ENDS:].mean(1) - ends[:, :_ENDS].mean(1)) > 0
+        half = ends.shape[1] // 2  # fewer than _ENDS where a pixel is large
+        rises = _averaged(ends[:, half:].mean(1) - ends[:, :half].mean(1)) > 0
         more = 0.0 if sight.lit else _FOOT
         worth = np.where(rises, 1 + more, 1 - more)
         worth = np.where(wide > _NARROW, worth, 0.0)

@@ -117,6 +117,48 @@ def prepare_colour(
     return Prepared(replace(made, grey=far), photo)
 
 
+def prepare_split(
+    job: Job, rectified: Rectified, source: Picture, colours: NDArray[np.uint8]
+) -> NDArray[np.uint8]:
+    """Return the rectified colours (H, W, 3) to split: only what the crop leaves, with the strokes.
+
+    Outside the crop, and under scrape, all has the ground's colour; ink is black.
+    """
+    box = crop_box(job.clean, source.height, source.width)
+    everywhere = np.ones(colours.shape[:2], bool)
+    if box is None:
+        photo = everywhere
+    else:
+        photo = inside(colours.shape, _photo_px(rectified, source, box), 0.0)
+    inked = _hints(job, rectified, source, photo, True)
+    scraped = _hints(job, rectified, source, photo, False)
+    if box is None and inked is None and scraped is None:
+        return colours
+    made = colours.copy()
+    ground = _most_frequent(colours[photo & ~_shrunk(photo)])
+    if inked is not None:
+        made[inked] = 0
+    if scraped is not None:
+        made[scraped] = ground
+    made[~photo] = ground
+    return made
+
+
+def _shrunk(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return a mask without the two pixels along its rim, the picture's own rim among them."""
+    import cv2
+
+    around = np.ones((5, 5), np.uint8)
+    made = cv2.erode(mask.astype(np.uint8), around, borderType=cv2.BORDER_CONSTANT, borderValue=0)
+    return np.asarray(made, bool)
+
+
+def _most_frequent(colours: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return the mean of those of (N, 3) colours that are alike in their upper four bits."""
+    boxes = (colours >> 4).astype(np.int32) @ np.array([256, 16, 1])
+    return np.asarray(colours[boxes == np.bincount(boxes).argmax()].mean(axis=0), np.uint8)
+
+
 def prepare_part(
     job: Job,
     rectified: Rectified,
