@@ -100,3 +100,18 @@ def test_knots_that_make_no_curve_are_left_out_and_said(wrong):
     found = read_dxf(stream.getvalue().encode(), "a.dxf")
     assert len(found.paths) == 1
     assert found.left_out == {"empty or damaged things": 1}
+
+
+def test_a_spline_that_is_removed_as_damaged_is_said():
+    document = ezdxf.new("R2000")
+    space = document.modelspace()
+    space.add_lwpolyline([(0, 0), (10, 0), (10, 10)], close=True)
+    spline = space.add_spline()
+    spline.dxf.degree = 3
+    spline.control_points = [(0, 0, 0), (1, 1, 0), (2, 0, 0), (3, 1, 0)]
+    spline.knots = [0, 0, 0, 1, 1, 1]
+    stream = io.StringIO()
+    document.write(stream)
+    found = read_dxf(stream.getvalue().encode(), "damaged.dxf")
+    assert len(found.paths) == 1
+    assert found.left_out == {"empty or damaged things": 1}

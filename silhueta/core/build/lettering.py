@@ -10,16 +10,19 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from itertools import groupby
+from dataclasses import replace
+from itertools import groupby, pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from silhueta.core.build.fonts import opened
 from silhueta.core.errors import EditError
+from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.path import CUBIC, LINE, Floats, Loop
 from silhueta.core.geometry.region.region import covered
 from silhueta.core.geometry.transform import transform
+from silhueta.core.wording import counted
 from silhueta.core.words import Lettering
 
 if TYPE_CHECKING:
@@ -31,6 +34,8 @@ _SMALLEST = 0.5  # mm
 _LEADING = 1.6  # cap heights from line to line; common practice, no source
 _LEFTWARD = ("R", "AL", "AN", "RLE", "RLO", "RLI")  # classes of Unicode that are read leftward
 _CONTROLS = {"\t": "tab", "\r": "carriage return", "\v": "vertical tab", "\f": "form feed"}
+_RUNS_TOGETHER = 1e-3  # of a cap height squared, that letters on a circle may share by rounding
+_FLAT = 0.01  # mm that a curve may be off where overlaps are measured
 _SAME = 1e-6  # of the font's unit: two places of a contour that are one
 
 
@@ -69,22 +74,62 @@ def lettered(words: Lettering) -> list[Loop]:
         )
     if not abs(words.spacing) <= 10 * words.cap_height:
         raise EditError("letters can be spaced by up to ten cap heights")
+    loops = [loop for line in _glyphs(text, words) for glyph in line for loop in glyph]
+    if not loops:
+        raise EditError("these letters have no outline; type others")
+    return covered(loops, "nonzero")
+
+
+def crowded(words: Lettering) -> str:
+    """Return a sentence where letters of words on a circle run into each other; else "".
+
+    Letters that touch in a straight line, too, are meant to.
+    """
+    if not words.arc:
+        return ""
+    text = unicodedata.normalize("NFC", words.text).strip("\n")
+    bent = _overlaps(_glyphs(text, words))
+    straight = _overlaps(_glyphs(text, replace(words, arc=0.0)))
+    most = _RUNS_TOGETHER * words.cap_height**2
+    count = sum(one > other + most for one, other in zip(bent, straight, strict=True))
+    if not count:
+        return ""
+    return (
+        f"{counted(count, 'pair')} of letters run into each other on the circle; give more space "
+        "between letters, smaller letters or a larger circle"
+    )
+
+
+def _overlaps(lines: list[list[list[Loop]]]) -> list[float]:
+    """Return what each letter covers of the next one in its line, mm²."""
+    import shapely
+
+    found: list[float] = []
+    for line in lines:
+        shapes = [
+            shapely.union_all([shapely.Polygon(flatten(loop, _FLAT)).buffer(0) for loop in glyph])
+            for glyph in line
+        ]
+        found += [float(a.intersection(b).area) for a, b in pairwise(shapes)]
+    return found
+
+
+def _glyphs(text: str, words: Lettering) -> list[list[list[Loop]]]:
+    """Return the outlines of each glyph of each line, where they stand, mm."""
     font = opened(words.font)
     size = words.cap_height / cap_height(font)
     lines = [_line(font, line, words, size) for line in text.split("\n")]
     wide = [_width(line) for line in lines]
-    loops: list[Loop] = []
+    placed: list[list[list[Loop]]] = []
     for number, line in enumerate(lines):
         drop = -number * _LEADING * words.cap_height
         if words.arc:
-            loops += _on_circle(line, wide[number], size, words.arc / 2, drop)
+            placed.append(_on_circle(line, wide[number], size, words.arc / 2, drop))
         else:
             shift = (wide[0] - wide[number]) / 2
-            for glyph in line:
-                loops += _placed(glyph, np.eye(2) * size, (shift + glyph.start, drop))
-    if not loops:
-        raise EditError("these letters have no outline; type others")
-    return covered(loops, "nonzero")
+            own = [_placed(g, np.eye(2) * size, (shift + g.start, drop)) for g in line]
+            placed.append(own)
+    return placed
 
 
 def cap_height(font: uharfbuzz.Font) -> float:
@@ -176,7 +221,7 @@ def _placed(glyph: _Glyph, matrix: Floats, shift: tuple[float, float]) -> list[L
 
 def _on_circle(
     line: list[_Glyph], wide: float, size: float, radius: float, drop: float
-) -> list[Loop]:
+) -> list[list[Loop]]:
     """Return a line on a circle about (0, 0), its middle on top; below zero: at the bottom.
 
     Every letter stays as it is, its middle square to the circle.
@@ -188,15 +233,15 @@ def _on_circle(
             f"the words are {wide:.1f} mm long, more than go round a circle of "
             f"{2 * abs(radius):.1f} mm; set them smaller or the circle larger"
         )
-    loops: list[Loop] = []
+    placed: list[list[Loop]] = []
     for glyph in line:
         middle = glyph.start + glyph.advance / 2
         turn = -way * (middle - wide / 2) / around
         c, s = math.cos(turn), math.sin(turn)
         matrix = np.array([[c, -s], [s, c]])
         foot = matrix @ np.array([-glyph.advance / 2, way * around])
-        loops += _placed(glyph, matrix * size, (float(foot[0]), float(foot[1])))
-    return loops
+        placed.append(_placed(glyph, matrix * size, (float(foot[0]), float(foot[1]))))
+    return placed
 
 
 class _Pen:

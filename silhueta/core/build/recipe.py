@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged, islands, stencilled
-from silhueta.core.build.lettering import lettered
+from silhueta.core.build.lettering import crowded, lettered
 from silhueta.core.build.offset import Corners, offset, outer_only
 from silhueta.core.build.sections import Joint, divided, numbered
 from silhueta.core.build.sets import How, put_together, thickened
@@ -156,6 +156,8 @@ def _moved(parts: Sequence[Sequence[Path]], recipe: Recipe, done: Built) -> list
 
 def _words(recipe: Recipe, text: Lettering, done: Built) -> list[Loop]:
     words = lettered(text)
+    if told := crowded(text):
+        done.doubts.append(told)
     if recipe.stencil and recipe.plate is None:
         return _tied_letters(words, recipe, text, done)
     return words

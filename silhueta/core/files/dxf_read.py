@@ -60,13 +60,13 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
         raise FileError(f"{name} is over 200 MB, more than can be read; save it smaller")
     if len(_RECORD.findall(data)) > MOST_SHAPES + _OTHER_RECORDS:
         raise _too_many(name)
-    document = _document(data, name)
+    document, removed = _document(data, name)
     units, factor = _UNITS.get(int(document.header.get("$INSUNITS", 0) or 0), ("unitless", 1.0))
     if units == "unitless":
         units, factor = _r12_units(data)
     paths: list[Path] = []
     fills: list[Any] = []
-    left_out: dict[str, int] = {}
+    left_out: dict[str, int] = {_DAMAGED: removed} if removed else {}
     try:
         entities = list(_unfolded(document, name, _bound_blocks(document, name)))
     except FileError:
@@ -85,7 +85,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
                 paths.extend(made)
                 segments += sum(len(path.kinds) for path in made)
             except Exception:  # numbers no reader expects: one thing less, and said
-                missed = "empty or damaged things"
+                missed = _DAMAGED
         if segments > MOST_SEGMENTS:
             raise FileError(
                 f"{name} holds over {MOST_SEGMENTS:,} segments, more than can be read: save it in "
@@ -101,6 +101,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     return within(ReadDrawing(paths, units, None, left_out), name)
 
 
+_DAMAGED = "empty or damaged things"
 _TAIL = 200  # bytes in which a whole file says that it ends
 _LEFT = {
     "TEXT": "texts",
@@ -127,22 +128,27 @@ def _is_hidden(document: DxfDocument, entity: Any) -> bool:
     return layer is not None and (layer.is_off() or layer.is_frozen())
 
 
-def _document(data: bytes, name: str) -> DxfDocument:
+def _document(data: bytes, name: str) -> tuple[DxfDocument, int]:
+    """Return a DXF's document, and how many shapes of it were so damaged that they were removed."""
     from ezdxf import recover
+    from ezdxf.audit import AuditError
     from ezdxf.lldxf.const import DXFError
 
     logging.getLogger("ezdxf").setLevel(logging.ERROR)
     if data.startswith(_BINARY):
         data = _as_text(data, name)
     try:
-        document, _ = recover.read(io.BytesIO(data))
+        document, audit = recover.read(io.BytesIO(data))
     except (OSError, DXFError) as error:
         raise FileError(
             f"{name} is damaged or no DXF; save it again as DXF R12 or R2000"
         ) from error
     except Exception as error:  # recovery of arbitrary bytes fails in many ways
         raise FileError(f"{name} cannot be understood as DXF; save it again") from error
-    return document
+    shapes = {AuditError.REMOVED_INVALID_GRAPHIC_ENTITY, AuditError.INVALID_MAJOR_AXIS}
+    shapes |= {one for one in AuditError if one.name.startswith("INVALID_SPLINE")}
+    gone = [fix for fix in audit.fixes if fix.code in shapes]
+    return document, sum(fix.message.startswith(("Removed", "Deleted")) for fix in gone)
 
 
 def _as_text(data: bytes, name: str) -> bytes:

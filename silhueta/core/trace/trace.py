@@ -37,6 +37,7 @@ from silhueta.core.trace.edge.calm import calm
 from silhueta.core.trace.edge.contours import PixelContours, gathered
 from silhueta.core.trace.edge.field import Field
 from silhueta.core.trace.edge.find import Found, Placed, bound, find, refind
+from silhueta.core.trace.edge.shown import past_sharpening
 from silhueta.core.trace.edge.true import Edge, noise_along, true_edge
 from silhueta.core.trace.edge.uneven import evened
 from silhueta.core.trace.edge.walls import Walls, at_the_top
@@ -310,6 +311,8 @@ def _edge(
         edge = true_edge(got.field.values, got.contours)
         if settings.light == "linear":
             edge = edge._replace(contours=past_slopes(got.field.values, edge.contours))
+            if settings.mode == "threshold" and settings.pen is None and face is not None:
+                edge = edge._replace(contours=past_sharpening(face, edge.contours))
     if settings.smooth > 0:
         length = settings.smooth / got.size
         calmed = [calm(points, length) for points in _pieces(edge.contours)]

@@ -1,6 +1,7 @@
 """Words as outlines, against other readers of fonts; ties, plates, stencils."""
 
 import math
+from dataclasses import replace
 
 import freetype
 import numpy as np
@@ -16,7 +17,7 @@ from silhueta.core.build.bridges import (
     with_ties,
 )
 from silhueta.core.build.fonts import FOLDER, SHIPPED, font_file
-from silhueta.core.build.lettering import lettered, runs_of
+from silhueta.core.build.lettering import crowded, lettered, runs_of
 from silhueta.core.build.offset import offset
 from silhueta.core.build.shapes import corner_holes, negative, plate_round, rectangle, ring
 from silhueta.core.errors import EditError, FileError
@@ -192,3 +193,10 @@ def test_signs_that_no_font_has_are_refused_by_name(sign, name):
 def test_an_empty_line_is_a_line():
     (two, three) = (lettered(Lettering(text, 10.0)) for text in ("I\nI", "I\n\nI"))
     assert bounding_box(three)[1] == pytest.approx(2 * bounding_box(two)[1], abs=1e-6)
+
+
+def test_letters_that_run_together_inside_a_circle_are_said():
+    inside = Lettering("OFICINA MARE", 5.0, arc=-30.0)
+    assert "3 pairs of letters" in crowded(inside)
+    assert crowded(replace(inside, spacing=2.0)) == ""
+    assert crowded(replace(inside, arc=30.0)) == ""

@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QPlainTextEdit
 
-from silhueta.app.stops.build.page import BuildPage, Edit
-from silhueta.app.widgets import Choice, Note, Select, row
+from silhueta.app.stops.build.page import BuildPage, Edit, Made
+from silhueta.app.widgets import Choice, Note, Select, row, sentence
 from silhueta.core.build.edits import set_words
 from silhueta.core.build.fonts import SHIPPED, installed
+from silhueta.core.build.lettering import crowded
 from silhueta.core.job import Job
 from silhueta.core.words import Lettering, Words
 
@@ -93,7 +94,12 @@ class LettersPage(BuildPage):
             way * self.values["Circle"],
         )
         keys = self.sheet.keys
-        return lambda job: set_words(job, lettering, keys)
+
+        def edit(job: Job) -> Made:
+            told = crowded(lettering)
+            return Made(set_words(job, lettering, keys), sentence(told), bool(told))
+
+        return edit
 
     def refresh(self, job: Job) -> None:
         """Show the words that are chosen."""

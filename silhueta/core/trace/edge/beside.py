@@ -46,7 +46,7 @@ def past_slopes(grey: Grey, found: PixelContours) -> PixelContours:
     long = [ring for ring in rings if len(ring) >= _FEWEST]
     if not long:
         return found
-    normals = [_normals(ring) for ring in long]
+    normals = [normals_of(ring) for ring in long]
     every, across = np.vstack(long), np.vstack(normals)
     some = slice(None, None, max(1, len(every) // _SAMPLE))
     blur = _blur(_profiles(grey, every[some], across[some]))
@@ -58,7 +58,7 @@ def past_slopes(grey: Grey, found: PixelContours) -> PixelContours:
     return gathered(points, found.areas, found.dropped)
 
 
-def _normals(ring: Floats) -> Floats:
+def normals_of(ring: Floats) -> Floats:
     """Return unit vectors across a closed ring, (N, 2)."""
     chord = np.roll(ring, -2, 0) - np.roll(ring, 2, 0)
     chord /= np.maximum(np.hypot(*chord.T), 1e-9)[:, None]
