@@ -141,9 +141,7 @@ def tidy(
     from silhueta.core.tidy.widen import BROAD
     from silhueta.core.truing.foreign import noise_of_file
 
-    check_outputs(output, file, {"--report": (report, ".json")})
-    check_needs(typed_options(), {"file_units_force": ["file_units"]})
-    check_table(true_)
+    _check(output, file, report, true_)
     work = Work(Progress())
     with work.stage("read"):
         found = read_told(file, file_units, file_units_force)
@@ -187,6 +185,13 @@ def tidy(
                 told |= true_report(exact, noise, drawing)
             _report(report, drawing, told, work)
     told_written(proofs, quiet)
+
+
+def _check(output: tuple[File, ...], file: File, report: File | None, mode: Mode) -> None:
+    """Raise UsageError for names and options that make no sense together."""
+    check_outputs(output, file, {"--report": (report, ".json")})
+    check_needs(typed_options(), {"file_units_force": ["file_units"]})
+    check_table(mode)
 
 
 def _something_left(outline: Outline, file: File, counts: dict[str, int]) -> None:

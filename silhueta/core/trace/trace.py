@@ -310,9 +310,9 @@ def _edge(
     elif not got.field.exact:
         edge = true_edge(got.field.values, got.contours)
         if settings.light == "linear":
-            edge = edge._replace(contours=past_slopes(got.field.values, edge.contours))
-            if settings.mode == "threshold" and settings.pen is None and face is not None:
-                edge = edge._replace(contours=past_sharpening(face, edge.contours))
+            moved = past_slopes(got.field.values, edge.contours)
+            plain = settings.mode == "threshold" and settings.pen is None
+            edge = edge._replace(contours=past_sharpening(face, moved) if plain else moved)
     if settings.smooth > 0:
         length = settings.smooth / got.size
         calmed = [calm(points, length) for points in _pieces(edge.contours)]

@@ -67,18 +67,18 @@ class Shown(NamedTuple):
     light: float
 
 
-def past_sharpening(face: NDArray[np.uint8], found: PixelContours) -> PixelContours:
+def past_sharpening(face: NDArray[np.uint8] | None, found: PixelContours) -> PixelContours:
     """Return contours moved to where the edge is, as `shown_edge` tells it.
 
     Parameters
     ----------
-    face : (H, W) of uint8
-        Stored values.
+    face : (H, W) of uint8, or None
+        Stored values, where they are known.
     found : PixelContours
         Where the light is half-way between both sides.
 
     """
-    shown = shown_edge(face, found)
+    shown = None if face is None else shown_edge(face, found)
     if shown is None:
         return found
     rings = [found.contour(i) for i in range(len(found))]
