@@ -311,11 +311,10 @@ def _edge(
         edge = true_edge(got.field.values, got.contours)
         if settings.light == "linear":
             moved = past_slopes(got.field.values, edge.contours)
-            plain = settings.mode == "threshold" and settings.pen is None
-            edge = edge._replace(contours=past_sharpening(face, moved) if plain else moved)
+            seen = face if settings.mode == "threshold" and settings.pen is None else None
+            edge = edge._replace(contours=past_sharpening(seen, moved))
     if settings.smooth > 0:
-        length = settings.smooth / got.size
-        calmed = [calm(points, length) for points in _pieces(edge.contours)]
+        calmed = [calm(part, settings.smooth / got.size) for part in _pieces(edge.contours)]
         edge = edge._replace(contours=_with_points(edge.contours, calmed))
     return edge
 
