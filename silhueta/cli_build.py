@@ -15,6 +15,8 @@ from silhueta.cli_report import (
     check_outputs,
     check_written,
     cut_file_options,
+    layers_option,
+    layers_told,
     numbered_before,
     read_told,
     say,
@@ -31,9 +33,7 @@ from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.build.recipe import Built, Recipe
-    from silhueta.core.files.svg_read import FileUnit
-    from silhueta.core.geometry.outline import Outline
-    from silhueta.core.geometry.path import Path
+    from silhueta.core.geometry.outline import Contour, Outline
 
 # options that do nothing without one of these others
 _NEEDS: dict[str, tuple[str, ...]] = {
@@ -53,7 +53,17 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "base": ("trap",),
 }
 # options that go with --trap
-_LAYERED = ("trap", "base", "mirror", "file_units", "units", "dxf_version", "quiet", "report")
+_LAYERED = (
+    "trap",
+    "base",
+    "mirror",
+    "layers",
+    "file_units",
+    "units",
+    "dxf_version",
+    "quiet",
+    "report",
+)
 _FILE = click.Path(path_type=File)
 F = TypeVar("F", bound=Callable[..., Any])
 _SETS = (
@@ -119,6 +129,7 @@ def _options(command: F) -> F:
     "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
 )
 @_options
+@layers_option
 @cut_file_options
 def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> None:
     """Put outlines in FILES (SVG, DXF, .silhueta) together, and write cut files, each proven.
@@ -130,6 +141,7 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
     """
     from silhueta.core.apart.ask import ready
 
+    given["alone"] = len(files) == 1  # then all layers that are named must be there
     typed = typed_options()
     _check_partners(typed, given)
     if given["trap"] is not None:
@@ -149,7 +161,7 @@ def build(files: tuple[File, ...], output: tuple[File, ...], **given: Any) -> No
 
     work = Work(Progress())
     with work.stage("read"):
-        parts = [_read(file, given["file_units"]) for file in files]
+        parts = [_read(file, given) for file in files]
     with work.stage("build"):
         done = built(parts, recipe, work)
     _write(done, (files, output), given, work)
@@ -218,7 +230,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
     with work.stage("read"):
         groups = [
             (colour, [path for path in paths if isinstance(path, Loop)])
-            for colour, paths in _outline(file, given["file_units"]).groups
+            for colour, paths in _outline(file, given).groups
             if colour is not None
         ]
     with work.stage("build"):
@@ -251,16 +263,14 @@ def _write(
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
-    from silhueta.core.geometry.outline import Contour, Outline
+    from silhueta.core.geometry.outline import Outline
     from silhueta.core.inspection.figures import report as figures_report
     from silhueta.core.job import Job
     from silhueta.core.tidy.choose import keep_only
 
     files, output = ends
     outlines = []
-    for paths, marks in zip(done.files, done.marks, strict=True):
-        contours = [Contour(path, origin="imported") for path in paths]
-        contours += [Contour(path, operation="mark", origin="imported") for path in marks]
+    for contours in done.files:
         kept = keep_only(Job(outline=Outline(tuple(contours))), given["keep"]).outline
         outlines.append(kept)
     frame = _frame(outlines, output) if given["origin"] == "picture" else None
@@ -320,21 +330,25 @@ def _frame(outlines: Sequence[Outline], output: Sequence[File]) -> tuple[float, 
     return max(right, 1.0), max(top, 1.0)
 
 
-def _read(file: File, units: FileUnit | None) -> list[Path]:
-    return list(_outline(file, units).taken)
+def _read(file: File, given: dict[str, Any]) -> list[Contour]:
+    return [contour for contour in _outline(file, given).contours if contour.taken]
 
 
-def _outline(file: File, units: FileUnit | None) -> Outline:
+def _outline(file: File, given: dict[str, Any]) -> Outline:
     if file.suffix.lower() == ".silhueta":
         from silhueta.core.files.job_file import load_job
 
+        if given["layers"] and given["alone"]:
+            raise click.UsageError(f"--layers: {file.name} is a job, which knows how it is worked")
         kept = load_job(file).outline
         if not kept.taken:
             raise FileError(f"{file.name} has no outline yet; trace it first")
         return kept
     from silhueta.core.files.drawing_open import on_page
 
-    found = read_told(file, units)
-    outline, _, hidden = on_page(found, "auto")
+    found = read_told(file, given["file_units"])
+    outline, _, hidden = on_page(
+        found, told=layers_told(given["layers"], found, file, given["alone"])
+    )
     say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
     return outline

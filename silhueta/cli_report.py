@@ -20,6 +20,7 @@ from silhueta.core.wording import counted, stage_words
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.files.layer_names import OnLayer
     from silhueta.core.files.proof import Proof
     from silhueta.core.files.svg_read import FileUnit, ReadDrawing
     from silhueta.core.units import Unit
@@ -69,6 +70,44 @@ def cut_file_options(command: F) -> F:
     for option in reversed(options):
         command = option(command)
     return command
+
+
+def layers_option(command: F) -> F:
+    """Give a command the option that says how a file's layers are worked."""
+    return click.option(
+        "--layers",
+        multiple=True,
+        metavar="NAME=cut|engrave|mark|skip",
+        help="How a layer of the file is worked; may be repeated. [as Silhueta names them; others "
+        "are cut]",
+    )(command)
+
+
+def layers_told(
+    texts: tuple[str, ...], found: ReadDrawing, file: File, alone: bool = True
+) -> dict[str, OnLayer]:
+    """Return what was told of layers, by their names in small letters.
+
+    Raises
+    ------
+    click.UsageError
+        For a layer that the file does not have, where it is `alone`, or a text of another form.
+
+    """
+    from silhueta.core.errors import UnitsError
+    from silhueta.core.files.layer_names import told_layers
+
+    try:
+        told = told_layers(texts)
+    except UnitsError as error:
+        raise click.UsageError(f"--layers: {error}") from error
+    there = {layer.casefold(): layer for layer in found.layers if layer}
+    if alone and (missing := [name for name in told if name not in there]):
+        names = ", ".join(there.values()) or "none"
+        raise click.UsageError(
+            f"--layers: {file.name} has no outline on a layer “{missing[0]}”; it has {names[:200]}"
+        )
+    return told
 
 
 def check_outputs(

@@ -14,6 +14,8 @@ from silhueta.cli_report import (
     check_needs,
     check_outputs,
     cut_file_options,
+    layers_option,
+    layers_told,
     read_told,
     say,
     say_left_out,
@@ -98,6 +100,7 @@ _DOUBTS: dict[Kind, str] = {
     "too; lines: each shape with all its lines.",
 )
 @click.option("--many", is_flag=True, help="Go on where a drawing is so large that it takes long.")
+@layers_option
 @true_options("none")
 @cut_file_options
 def tidy(
@@ -114,6 +117,7 @@ def tidy(
     strokes: str,
     overlaps: Overlaps,
     many: bool,
+    layers: tuple[str, ...],
     true_: Mode,
     hole_sizes: Table,
     level: str,
@@ -151,7 +155,9 @@ def tidy(
         )
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
-    outline, frame, hidden = on_page(found, overlaps, BROAD if strokes == "outline" else math.inf)
+    broad = BROAD if strokes == "outline" else math.inf
+    worked = layers_told(layers, found, file)
+    outline, frame, hidden = on_page(found, overlaps, broad, worked)
     typed = {"speck": speck, "double": double, "gap": gap, "tolerance": tolerance}
     given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
     limits = replace(limits_for(outline), **with_speck(given))

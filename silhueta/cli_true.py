@@ -12,6 +12,8 @@ from silhueta.cli_report import (
     Progress,
     check_outputs,
     cut_file_options,
+    layers_option,
+    layers_told,
     read_told,
     say,
     say_left_out,
@@ -94,12 +96,14 @@ def check_table(mode: Mode) -> None:
     type=click.Choice(["mm", "in", "px"]),
     help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
 )
+@layers_option
 @true_options("safe")
 @cut_file_options
 def true(
     file: File,
     output: tuple[File, ...],
     file_units: FileUnit | None,
+    layers: tuple[str, ...],
     true_: Mode,
     hole_sizes: Table,
     level: str,
@@ -130,7 +134,7 @@ def true(
         found = read_told(file, file_units)
     if origin == "picture" and found.frame is None:
         raise FileError(f"{file.name} has no page; leave --origin at corner")
-    outline, frame, hidden = on_page(found, "auto")
+    outline, frame, hidden = on_page(found, told=layers_told(layers, found, file))
     say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
     outline, _ = keyed(keep_only(Job(outline=outline), keep).outline, 0)
     noise = noise_of_file(outline)

@@ -15,7 +15,7 @@ from silhueta.core.build.sets import How, parted, put_together
 from silhueta.core.build.shapes import PlateKind, corner_holes, negative, plate_round
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.geometry.outline import Contour, Operation, Outline
+from silhueta.core.geometry.outline import Contour, Operation, Outline, in_common, repeated
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.solids import solids
 from silhueta.core.geometry.transform import about, transform
@@ -92,23 +92,11 @@ def exchanged(job: Job, keys: Keys, loops: Sequence[Path]) -> Job:
     gone = [c for c in job.outline.contours if c.key in wanted and id(c.path) not in stay]
     kept = [c for c in job.outline.contours if c not in gone]
     there = {id(c.path) for c in kept}
-    same = {(c.colour, c.group, c.mirrored) for c in gone}
-    colours, groups, sides = map(set, zip(*same, strict=True)) if same else ({None}, {0}, {False})
-    colour = colours.pop() if len(colours) == 1 else None
-    group = groups.pop() if len(groups) == 1 else 0
-    mirrored = sides == {True}
     fresh = [path for path in loops if id(path) not in there]
     spare = [c.key for c in gone]
     made = [
-        Contour(
-            path,
-            origin="drawn",
-            colour=colour,
-            key=spare[k] if k < len(spare) else 0,
-            group=group,
-            mirrored=mirrored,
-        )
-        for k, path in enumerate(fresh)
+        replace(contour, key=spare[k] if k < len(spare) else 0)
+        for k, contour in enumerate(in_common(gone, fresh) if fresh else [])
     ]
     if not kept and not made:
         raise EditError("nothing is left: the result is empty")
@@ -275,30 +263,41 @@ def _about(job: Job, keys: Keys, matrix: np.ndarray) -> Job:
 
 def copies(job: Job, keys: Keys, across: int, up: int, gap: float) -> Job:
     """Return the job with some contours in rows and columns."""
-    wanted = set(keys)
-    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
-    made = place.copied(paths, across, up, gap)
-    return put(job, made[len(paths) :]) if len(made) > len(paths) else job
+    chosen = _worked(job, keys)
+    return _repeated(job, chosen, place.copied([c.path for c in chosen], across, up, gap))
 
 
 def copies_round(job: Job, keys: Keys, count: int, centre: tuple[float, float]) -> Job:
     """Return the job with some contours so many times evenly round a centre."""
-    wanted = set(keys)
-    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
-    made = place.copied_round(paths, count, centre)
-    return put(job, made[len(paths) :]) if len(made) > len(paths) else job
+    chosen = _worked(job, keys)
+    return _repeated(job, chosen, place.copied_round([c.path for c in chosen], count, centre))
 
 
 def mirrored_pair(job: Job, keys: Keys, gap: float) -> Job:
     """Return the job with a mirrored copy of some contours to the right of them, mm apart."""
-    wanted = set(keys)
-    paths = [c.path for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
-    if not paths:
+    chosen = _worked(job, keys)
+    if not chosen:
         raise EditError("there is nothing to mirror yet")
+    paths = [c.path for c in chosen]
     left, _, right, _ = bounding_box(paths)
-    made = put(job, place.moved(place.mirrored(paths, "x"), right - left + gap, 0.0))
-    new = [c.key for c in made.outline.contours[-len(paths) :]]
-    return _with(made, new, lambda c: replace(c, mirrored=True))
+    other = place.moved(place.mirrored(paths, "x"), right - left + gap, 0.0)
+    turned = [replace(c, mirrored=not c.mirrored) for c in chosen]
+    return _repeated(job, turned, [*paths, *other])
+
+
+def _worked(job: Job, keys: Keys) -> list[Contour]:
+    """Return what is cut, engraved or marked among some contours, or of all."""
+    wanted = set(keys)
+    return [c for c in job.outline.contours if c.taken and (not wanted or c.key in wanted)]
+
+
+def _repeated(job: Job, chosen: Sequence[Contour], paths: Sequence[Path]) -> Job:
+    """Return the job with copies of contours, whose paths are those after the first round."""
+    if len(paths) <= len(chosen):
+        return job
+    last = max((c.group for c in job.outline.contours), default=0)
+    made = repeated(chosen, paths, last)[len(chosen) :]
+    return replace(job, outline=Outline((*job.outline.contours, *made)))
 
 
 def align(job: Job, groups: Sequence[Keys], how: Align) -> Job:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from silhueta.core.build import place
 from silhueta.core.build.bridges import bridged, islands, stencilled
@@ -15,6 +15,7 @@ from silhueta.core.build.shapes import negative, plate_round
 from silhueta.core.build.sheet import MOST_SHEETS, Sheet, placed
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.outline import Contour, in_common, repeated
 from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.wording import counted
 from silhueta.core.words import Lettering
@@ -61,10 +62,8 @@ class Built:
 
     Parameters
     ----------
-    files : list of list of Path
+    files : list of list of Contour
         What goes into each file, mm.
-    marks : list of list of Path
-        Marked in each.
     sections : list of (width, height), mm
     islands, bridges : int
         Pieces that would fall out, and ties.
@@ -74,8 +73,7 @@ class Built:
     doubts : list of str
     """
 
-    files: list[list[Path]] = field(default_factory=list)
-    marks: list[list[Path]] = field(default_factory=list)
+    files: list[list[Contour]] = field(default_factory=list)
     sections: list[Size] = field(default_factory=list)
     islands: int = 0
     bridges: int = 0
@@ -84,8 +82,11 @@ class Built:
     doubts: list[str] = field(default_factory=list)
 
 
-def built(parts: Sequence[Sequence[Path]], recipe: Recipe, work: Work | None = None) -> Built:
+def built(parts: Sequence[Sequence[Contour]], recipe: Recipe, work: Work | None = None) -> Built:
     """Return what a recipe makes of outlines, the first of which is the base.
+
+    What is engraved or marked, and lines with two ends, goes along as it is: nothing of it is
+    welded, offset or bridged.
 
     Raises
     ------
@@ -95,63 +96,81 @@ def built(parts: Sequence[Sequence[Path]], recipe: Recipe, work: Work | None = N
     """
     work = work or Work()
     done = Built()
-    groups, lines = _parted(_moved(parts, recipe, done))
+    groups, besides = _parted(_moved(parts, recipe, done))
     loose = recipe.how is None and len(groups) > 1  # each a part of its own, on a sheet
     if recipe.how is not None:
-        groups = [list(put_together(recipe.how, [_loops(group) for group in groups]))]
-        lines = [[line for own in lines for line in own]]
-    made = [
+        made = put_together(recipe.how, [_loops(group) for group in groups])
+        groups = [in_common([c for group in groups for c in group], made)]
+        besides = [[line for own in besides for line in own]]
+    shaped = [
         _shaped(group, recipe, done) if group or not own else []
-        for group, own in zip(groups, lines, strict=True)
+        for group, own in zip(groups, besides, strict=True)
     ]
-    if not any(made) and not any(lines):
+    if not any(shaped) and not any(besides):
         raise EditError("nothing is left: the result is empty")
-    done.islands = sum(len(islands(_loops(group))) for group in made)
-    pieces: list[list[Path]] = made
-    marks: list[list[Path]] = lines
+    done.islands = sum(len(islands(_loops(group))) for group in shaped)
+    pieces = [[*group, *own] for group, own in zip(shaped, besides, strict=True)]
     if recipe.sections is not None:
-        if any(lines):
-            count = sum(map(len, lines))
+        if any(besides):
+            count = sum(map(len, besides))
             done.doubts.append(
-                f"{counted(count, 'open line')} of the file {'is' if count == 1 else 'are'} left "
-                "out: sections are cut of closed outlines alone"
+                f"{counted(count, 'line')} of the file that {'is' if count == 1 else 'are'} not "
+                f"cut {'is' if count == 1 else 'are'} left out: sections are made of closed "
+                "outlines that are cut"
             )
-        pieces, marks = _divided(made, recipe, done)
-    _lay_out(pieces, marks, recipe, done, loose, work)
+        pieces = _divided(shaped, recipe, done)
+    _lay_out(pieces, recipe, done, loose, work)
     return done
 
 
-def _parted(groups: list[list[Path]]) -> tuple[list[list[Path]], list[list[Path]]]:
-    """Return the closed outlines of groups, and their open lines, which are marked."""
-    lines = [[path for path in group if not isinstance(path, Loop)] for group in groups]
-    return [list(_loops(group)) for group in groups], lines
+def _parted(groups: list[list[Contour]]) -> tuple[list[list[Contour]], list[list[Contour]]]:
+    """Return the closed outlines of groups that are cut, and all else, which goes along."""
+    cut: list[list[Contour]] = []
+    besides: list[list[Contour]] = []
+    for group in groups:
+        closed = [c.operation == "cut" and isinstance(c.path, Loop) for c in group]
+        cut.append([c for c, is_cut in zip(group, closed, strict=True) if is_cut])
+        besides.append([c for c, is_cut in zip(group, closed, strict=True) if not is_cut])
+    return cut, besides
 
 
-def _loops(paths: Sequence[Path]) -> list[Loop]:
-    return [path for path in paths if isinstance(path, Loop)]
+def _loops(contours: Sequence[Contour]) -> list[Loop]:
+    return [c.path for c in contours if isinstance(c.path, Loop)]
 
 
-def _moved(parts: Sequence[Sequence[Path]], recipe: Recipe, done: Built) -> list[list[Path]]:
+def _paths(contours: Sequence[Contour]) -> list[Path]:
+    return [c.path for c in contours]
+
+
+def _moved(parts: Sequence[Sequence[Contour]], recipe: Recipe, done: Built) -> list[list[Contour]]:
     groups = [list(part) for part in parts]
-    words: list[Path] = []
+    words: list[Contour] = []
     if recipe.text is not None:
-        words = list(_words(recipe, recipe.text, done))
+        loops: list[Path] = list(_words(recipe, recipe.text, done))
         if groups:
-            left, bottom, right, top = bounding_box(groups[0])
-            words = place.centred_on(words, ((left + right) / 2, (bottom + top) / 2))
+            left, bottom, right, top = bounding_box(_paths(groups[0]))
+            loops = place.centred_on(loops, ((left + right) / 2, (bottom + top) / 2))
+        words = [Contour(path, origin="drawn") for path in loops]
     # the words turn and mirror with the base that they stand on, about its middle
-    base = groups[0] if groups else []
-    middle = place.middle_of(base or words)
+    moved = [groups[0], words] if groups else [words]
     if recipe.turn:
-        base = place.turned(base, recipe.turn, middle)
-        words = place.turned(words, recipe.turn, middle)
+        middle = place.middle_of(_paths(moved[0]))
+        turned = [place.turned(_paths(own), recipe.turn, middle) for own in moved]
+        moved = [_with_paths(own, paths) for own, paths in zip(moved, turned, strict=True)]
     if recipe.mirror:
-        middle = place.middle_of(base or words)
-        base = place.mirrored(base, recipe.mirror, middle)
-        words = place.mirrored(words, recipe.mirror, middle)
+        middle = place.middle_of(_paths(moved[0]))
+        turned = [place.mirrored(_paths(own), recipe.mirror, middle) for own in moved]
+        moved = [
+            [replace(c, mirrored=not c.mirrored) for c in _with_paths(own, paths)]
+            for own, paths in zip(moved, turned, strict=True)
+        ]
     if groups:
-        groups[0] = base
-    return [*groups, words] if recipe.text is not None else groups
+        groups[0] = moved[0]
+    return [*groups, moved[-1]] if recipe.text is not None else groups
+
+
+def _with_paths(contours: Sequence[Contour], paths: Sequence[Path]) -> list[Contour]:
+    return [replace(c, path=path) for c, path in zip(contours, paths, strict=True)]
 
 
 def _words(recipe: Recipe, text: Lettering, done: Built) -> list[Loop]:
@@ -175,25 +194,26 @@ def _tied_letters(words: list[Loop], recipe: Recipe, text: Lettering, done: Buil
     return tied.loops
 
 
-def _shaped(group: Sequence[Path], recipe: Recipe, done: Built) -> list[Path]:
-    paths = list(group)
-    loops = _loops(paths)
+def _shaped(group: Sequence[Contour], recipe: Recipe, done: Built) -> list[Contour]:
+    loops = _loops(group)
     if recipe.thicken is not None:
-        paths = list(thickened(loops, recipe.thicken))
-        loops = _loops(paths)
+        loops = list(thickened(loops, recipe.thicken))
     if recipe.offset:
-        paths = list(offset(loops, recipe.offset, recipe.corners))
-        loops = _loops(paths)
+        loops = list(offset(loops, recipe.offset, recipe.corners))
     if recipe.outer_only:
-        paths = list(outer_only(loops))
-        loops = _loops(paths)
-    if not paths:
+        loops = list(outer_only(loops))
+    if not loops:
         raise EditError("nothing is left: the result is empty")
+    made = in_common(group, loops)
     if recipe.plate is not None:
         margin = _PLATE_MARGIN if recipe.margin is None else recipe.margin
         plate = plate_round(loops, "rectangle", recipe.plate, recipe.radius, margin)
-        paths = list(negative(loops, plate)) if recipe.negative else [*plate, *loops]
-        loops = _loops(paths)
+        loops = [
+            path
+            for path in (negative(loops, plate) if recipe.negative else [*plate, *loops])
+            if isinstance(path, Loop)
+        ]
+        made = in_common(made, loops)
     width = recipe.bridge
     if width is None and recipe.stencil and recipe.plate is not None and recipe.text is not None:
         width = recipe.text.cap_height / _TIE
@@ -204,74 +224,56 @@ def _shaped(group: Sequence[Path], recipe: Recipe, done: Built) -> list[Path]:
             f"the island at {x:.1f}, {y:.1f} mm has no room for a tie of {width:g} mm"
             for x, y in tied.left
         ]
-        paths = [*tied.loops, *(path for path in paths if not isinstance(path, Loop))]
-    return paths
+        made = in_common(made, tied.loops)
+    return made
 
 
-def _divided(
-    made: list[list[Path]], recipe: Recipe, done: Built
-) -> tuple[list[list[Path]], list[list[Path]]]:
+def _divided(made: list[list[Contour]], recipe: Recipe, done: Built) -> list[list[Contour]]:
     assert recipe.sections is not None
-    pieces: list[list[Path]] = []
-    marks: list[list[Path]] = []
+    pieces: list[list[Contour]] = []
     for group in made:
         cut = divided(_loops(group), recipe.sections, recipe.joint, recipe.clearance)
         done.doubts += cut.doubts
         for section, number in zip(cut.sections, numbered(cut.sections), strict=True):
-            pieces.append(list(section.loops))
+            marks = [
+                Contour(path, operation="mark", origin="drawn")
+                for path in (*cut.marks_of(section), *number)
+            ]
+            pieces.append([*in_common(group, section.loops), *marks])
             done.sections.append(section.size)
-            marks.append([*cut.marks_of(section), *number])
-    return pieces, marks
+    return pieces
 
 
 def _lay_out(
-    pieces: list[list[Path]],
-    marks: list[list[Path]],
-    recipe: Recipe,
-    done: Built,
-    loose: bool,
-    work: Work,
+    pieces: list[list[Contour]], recipe: Recipe, done: Built, loose: bool, work: Work
 ) -> None:
     """Copy the pieces and put them into files or onto sheets."""
     across, up = recipe.copies or (1, 1)
     if recipe.sheet is not None:
-        _on_sheets(pieces, marks, recipe, done, work)
+        _on_sheets(pieces, recipe, done, work)
         return
     if loose and recipe.sections is None:
         raise EditError(
             "tell what becomes of several outlines: union, subtract, intersect, exclude, or a sheet"
         )
-    for piece, own in zip(pieces, marks, strict=True):
-        if recipe.copies:
-            both = place.copied([*piece, *own], across, up, recipe.gap)
-            turns = range(0, len(both), len(piece) + len(own))
-            done.files.append([p for k in turns for p in both[k : k + len(piece)]])
-            done.marks.append(
-                [p for k in turns for p in both[k + len(piece) : k + len(piece) + len(own)]]
-            )
-        else:
-            done.files.append(piece)
-            done.marks.append(list(own))
+    for piece in pieces:
+        paths = place.copied(_paths(piece), across, up, recipe.gap) if recipe.copies else []
+        last = max((c.group for c in piece), default=0)
+        done.files.append(repeated(piece, paths, last) if paths else piece)
 
 
-def _on_sheets(
-    pieces: list[list[Path]],
-    marks: list[list[Path]],
-    recipe: Recipe,
-    done: Built,
-    work: Work,
-) -> None:
+def _on_sheets(pieces: list[list[Contour]], recipe: Recipe, done: Built, work: Work) -> None:
     assert recipe.sheet is not None
     across, up = recipe.copies or (1, 1)
     if not 1 <= across * up <= place.MOST or across < 1:
         raise EditError(f"from 1 to {place.MOST:,} copies can be made, not {across} × {up}")
     margin = _SHEET_MARGIN if recipe.margin is None else recipe.margin
     sheet = Sheet(*recipe.sheet, margin, recipe.gap)
-    whole = [[*piece, *own] for piece, own in zip(pieces, marks, strict=True)]
+    whole = [_paths(piece) for piece in pieces]
     got = placed(whole * (across * up), sheet, most_sheets=MOST_SHEETS, work=work)
     if got.left:
         k = got.left[0] % len(pieces)
-        left, bottom, right, top = bounding_box(pieces[k])
+        left, bottom, right, top = bounding_box(whole[k])
         raise EditError(
             f"{len(got.left)} of {len(pieces) * across * up} parts do not fit the sheet, such as "
             f"number {k + 1} of {right - left:.1f} × {top - bottom:.1f} mm on {sheet.width:g} × "
@@ -280,8 +282,5 @@ def _on_sheets(
     done.placed, done.fill = got.placed, got.fill
     for on in got.sheets:
         done.files.append([])
-        done.marks.append([])
         for number, paths in on:
-            many = len(pieces[number % len(pieces)])
-            done.files[-1] += paths[:many]
-            done.marks[-1] += paths[many:]
+            done.files[-1] += _with_paths(pieces[number % len(pieces)], paths)

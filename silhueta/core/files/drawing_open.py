@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path as File
 from typing import Literal, NamedTuple
 
@@ -10,13 +11,14 @@ import numpy as np
 
 from silhueta.core.errors import FileError, PictureError, SilhuetaError
 from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.layer_names import OnLayer, worked
 from silhueta.core.files.limits import MANY_SEGMENTS, MANY_SHAPES
 from silhueta.core.files.svg_paint import Rgb, seen, unpainted, welded
 from silhueta.core.files.svg_read import FileUnit, ReadDrawing, read_svg
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour, Outline
-from silhueta.core.geometry.path import Loop
+from silhueta.core.geometry.path import Loop, Path
 from silhueta.core.geometry.transform import transform
 from silhueta.core.job import Frame, Job, PictureFile, set_imported
 from silhueta.core.picture.pages import svg_picture
@@ -173,7 +175,12 @@ def drawing_offer(file: PictureFile) -> DrawingOffer:
     return DrawingOffer(file, found, picture)
 
 
-def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = np.inf) -> Placed:
+def on_page(
+    drawing: ReadDrawing,
+    overlaps: Overlaps = "auto",
+    broader: float = np.inf,
+    told: Mapping[str, OnLayer] | None = None,
+) -> Placed:
     """Return the outline and its page, the page's lower left at (0, 0).
 
     Parameters
@@ -184,9 +191,52 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = 
         are one where they cross, too; "lines": each shape with all its lines.
     broader : float, mm
         Strokes wider than this become the outline of what they cover.
+    told : mapping of str to {"cut", "engrave", "mark", "skip"}, optional
+        How layers are worked, by their names in small letters; others as the names say that we
+        write, or cut.
 
     """
-    frame, paths = drawing.frame, drawing.paths
+    layers = drawing.layers or ("",) * len(drawing.paths)
+    known = {layer: worked(layer, told or {}) for layer in dict.fromkeys(layers)}
+    how = [known[layer] for layer in layers]
+    is_cut = [one.taken and one.operation == "cut" for one in how]
+    cut, colours, hidden = _looking(_only(drawing, is_cut), overlaps, broader)
+    if not drawing.paints:
+        colours = [one.colour for one, cuts in zip(how, is_cut, strict=True) if cuts]
+    contours: list[Contour] = []
+    for colour in dict.fromkeys(colours):  # loops of two colours meet, and do not nest
+        mine = [path for path, its in zip(cut, colours, strict=True) if its == colour]
+        mine = welded(mine) if overlaps == "weld" else mine
+        loops = [path for path in mine if isinstance(path, Loop)]
+        turned = [*orient(loops, nest(loops)), *(p for p in mine if not isinstance(p, Loop))]
+        contours.extend(Contour(path, origin="imported", colour=colour) for path in turned)
+    contours.extend(
+        Contour(path, one.taken, one.operation, "imported", chosen=not one.taken)
+        for path, one, cuts in zip(drawing.paths, how, is_cut, strict=True)
+        if not cuts
+    )
+    frame = drawing.frame
+    if frame is not None and (frame[0] or frame[1]):
+        shift = (-frame[0], -frame[1])
+        contours = [replace(c, path=transform(c.path, np.eye(2), shift)) for c in contours]
+        frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
+    return Placed(Outline(tuple(contours)), frame, hidden)
+
+
+def _only(drawing: ReadDrawing, wanted: Sequence[bool]) -> ReadDrawing:
+    """Return a drawing with some of its paths."""
+    if all(wanted):
+        return drawing
+    paths = [path for path, its in zip(drawing.paths, wanted, strict=True) if its]
+    paints = tuple(p for p, its in zip(drawing.paints, wanted, strict=False) if its)
+    return replace(drawing, paths=paths, paints=paints, layers=())
+
+
+def _looking(
+    drawing: ReadDrawing, overlaps: Overlaps, broader: float
+) -> tuple[list[Path], list[Rgb | None], int]:
+    """Return what is seen of a drawing, the colour of each path, and how many shapes are hidden."""
+    paths = drawing.paths
     colours: list[Rgb | None] = [None] * len(paths)
     hidden = 0
     if drawing.paints and overlaps != "lines" and not drawing.says_paint:
@@ -199,14 +249,4 @@ def on_page(drawing: ReadDrawing, overlaps: Overlaps = "auto", broader: float = 
         widths = [0.0 if paint.fill else paint.width for paint in drawing.paints]
         paths = with_broad_widened(paths, widths, broader)
         colours = [None] * len(paths)
-    if frame is not None and (frame[0] or frame[1]):
-        paths = [transform(path, np.eye(2), (-frame[0], -frame[1])) for path in paths]
-        frame = (0.0, 0.0, frame[2] - frame[0], frame[3] - frame[1])
-    contours: list[Contour] = []
-    for colour in dict.fromkeys(colours):  # loops of two colours meet, and do not nest
-        own = [path for path, its in zip(paths, colours, strict=True) if its == colour]
-        own = welded(own) if overlaps == "weld" else own
-        loops = [path for path in own if isinstance(path, Loop)]
-        turned = [*orient(loops, nest(loops)), *(p for p in own if not isinstance(p, Loop))]
-        contours.extend(Contour(path, origin="imported", colour=colour) for path in turned)
-    return Placed(Outline(tuple(contours)), frame, hidden)
+    return paths, colours, hidden

@@ -65,6 +65,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
     if units == "unitless":
         units, factor = _r12_units(data)
     paths: list[Path] = []
+    layers: list[str] = []
     fills: list[Any] = []
     left_out: dict[str, int] = {_DAMAGED: removed} if removed else {}
     try:
@@ -83,6 +84,7 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
             try:
                 made = [scale(path, factor) for path in _paths(entity)]
                 paths.extend(made)
+                layers += [_layer_of(entity)] * len(made)
                 segments += sum(len(path.kinds) for path in made)
             except Exception:  # numbers no reader expects: one thing less, and said
                 missed = _DAMAGED
@@ -98,7 +100,8 @@ def read_dxf(data: bytes, name: str) -> ReadDrawing:
         left_out.pop("hatches")
     if not paths and not left_out and b"EOF" not in data[-_TAIL:] and not data.startswith(_BINARY):
         raise FileError(f"{name} is cut short: its end is missing; copy or save it again")
-    return within(ReadDrawing(paths, units, None, left_out), name)
+    named = tuple(layers) if layers else ("",) * len(paths)
+    return within(ReadDrawing(paths, units, None, left_out, layers=named), name)
 
 
 _DAMAGED = "empty or damaged things"
@@ -118,12 +121,17 @@ _LEFT = {
 }
 
 
+def _layer_of(entity: Any) -> str:
+    dxf = entity.dxf
+    return str(dxf.get("layer", "0")) if dxf.is_supported("layer") else "0"
+
+
 def _is_hidden(document: DxfDocument, entity: Any) -> bool:
     """Return whether an entity, or its layer, is switched off or frozen."""
     dxf = entity.dxf
     if dxf.is_supported("invisible") and dxf.get("invisible", 0):
         return True
-    name = dxf.get("layer", "0") if dxf.is_supported("layer") else "0"
+    name = _layer_of(entity)
     layer: Any = document.layers.get(name) if document.layers.has_entry(name) else None
     return layer is not None and (layer.is_off() or layer.is_frozen())
 

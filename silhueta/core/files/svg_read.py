@@ -69,6 +69,7 @@ class ReadDrawing:
     left_out: dict[str, int] = field(default_factory=dict)
     paints: tuple[Paint, ...] = ()  # of each path; none where the file knows of no paint
     says_paint: bool = True  # whether it says anywhere how shapes are painted
+    layers: tuple[str, ...] = ()  # of each path, "" where it is on none; none where all are
 
     @property
     def widths(self) -> tuple[float, ...]:
@@ -111,8 +112,9 @@ def within(drawing: ReadDrawing, name: str) -> ReadDrawing:
         )
     paths = [path for path, is_near in zip(drawing.paths, near, strict=True) if is_near]
     paints = tuple(paint for paint, is_near in zip(drawing.paints, near, strict=False) if is_near)
+    layers = tuple(layer for layer, is_near in zip(drawing.layers, near, strict=False) if is_near)
     left_out = drawing.left_out | {"shapes over 10 km away": near.count(False)}
-    return replace(drawing, paths=paths, paints=paints, left_out=left_out)
+    return replace(drawing, paths=paths, paints=paints, left_out=left_out, layers=layers)
 
 
 def read_svg(data: bytes, name: str) -> ReadDrawing:
@@ -139,6 +141,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
         height = float(document.height or 0.0)
         paths: list[Path] = []
         paints: list[Paint] = []
+        layers: dict[int, str] = {}  # of each shape
         for number, element in enumerate(document.elements()):
             if isinstance(element, svgelements.Shape):
                 whole = svg_path(element)
@@ -148,6 +151,7 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
                 if paint.fill is None and paint.stroke is None:
                     missed["unpainted shapes"] = missed.get("unpainted shapes", 0) + 1
                     continue
+                layers[number] = str((element.values or {}).get(_LAYER) or "")
                 for kind in simplified(element, paint, even):
                     missed[kind] = missed.get(kind, 0) + 1
                 for piece in whole.as_subpaths():
@@ -171,7 +175,8 @@ def read_svg(data: bytes, name: str) -> ReadDrawing:
     frame = (0.0, 0.0, width * MM_PER_PX, height * MM_PER_PX) if width and height else None
     paths, paints = _on_page(paths, paints, frame, missed)
     units, says = _units(root.get("width")), _says_paint(root)
-    return within(ReadDrawing(paths, units, frame, missed, tuple(paints), says), name)
+    named = tuple(layers[paint.shape] for paint in paints)
+    return within(ReadDrawing(paths, units, frame, missed, tuple(paints), says, named), name)
 
 
 def _document(clean: bytes, missed: dict[str, int]) -> Any:
@@ -200,6 +205,7 @@ def _document(clean: bytes, missed: dict[str, int]) -> Any:
         return parse(io.BytesIO(ElementTree.tostring(root)), reify=False, ppi=96.0)
 
 
+_LAYER = "data-layer"
 _SHAPES = ("path", "polygon", "polyline", "rect", "circle", "ellipse", "line")
 
 
@@ -238,6 +244,9 @@ def _parsed(data: bytes, name: str) -> tuple[Any, bytes, dict[str, int]]:
         for child in list(parent):  # W3C SVG 1.1, section 8.3.1: without data it is not drawn
             if kind_of(child) == "path" and not child.get("d"):
                 parent.remove(child)
+    for group in root.iter():
+        if kind_of(group) == "g" and (layer := group.get("id")):
+            group.set(_LAYER, layer)  # which the shapes in it inherit
     clean = ElementTree.tostring(root)
     if units is not None:
         root.set("width", units)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
@@ -100,6 +101,50 @@ class Outline:
     def others(self) -> tuple[tuple[Operation, Path], ...]:
         """What is engraved or marked: (operation, path)."""
         return tuple((c.operation, c.path) for c in self.contours if c.taken and not c.cut)
+
+
+def repeated(
+    contours: Sequence[Contour], paths: Sequence[Path], last_group: int = 0
+) -> list[Contour]:
+    """Return contours with other paths: each of `contours` in turn, as often as paths are there.
+
+    All but the first round are copies: their keys are still to be given, and their groups are their
+    own, numbered from `last_group` on.
+    """
+    made: list[Contour] = []
+    groups: dict[tuple[int, int], int] = {}
+    for k, path in enumerate(paths):
+        turn, contour = k // len(contours), contours[k % len(contours)]
+        if turn == 0:
+            made.append(replace(contour, path=path))
+            continue
+        group = 0
+        if contour.group:
+            group = groups.setdefault((turn, contour.group), last_group + len(groups) + 1)
+        made.append(replace(contour, path=path, key=0, group=group, origin="drawn"))
+    return made
+
+
+def in_common(gone: Sequence[Contour], paths: Sequence[Path]) -> list[Contour]:
+    """Return contours for paths that stand for others: a path that is one of those keeps its own.
+
+    All others have what those that went had in common: colour, group, being mirrored or locked.
+    """
+    if not paths:
+        return []
+    by_path = {id(c.path): c for c in gone}
+    went = [c for c in gone if id(c.path) not in set(map(id, paths))]
+    colours = {c.colour for c in went}
+    groups = {c.group for c in went}
+    fresh = Contour(
+        paths[0],
+        origin="drawn",
+        colour=colours.pop() if len(colours) == 1 else None,
+        group=groups.pop() if len(groups) == 1 else 0,
+        mirrored=bool(went) and all(c.mirrored for c in went),
+        locked=bool(went) and all(c.locked for c in went),
+    )
+    return [by_path.get(id(path)) or replace(fresh, path=path) for path in paths]
 
 
 def keyed(outline: Outline, last: int) -> tuple[Outline, int]:

@@ -128,8 +128,11 @@ def _stopped(pause, targets, data, begin=None):
 
 def test_whoever_is_killed_leaves_all_old_or_all_new(tmp_path):
     targets = [tmp_path / name for name in ("part.dxf", "part.svg", "part.silhueta")]
-    pauses = np.random.default_rng(11).uniform(0.0, 0.02, 300)
-    for turn, pause in enumerate(pauses.tolist()):
+    shares = np.random.default_rng(11).uniform(0.0, 1.2, 300)
+    long = 0.01  # s that writing takes; more where the machine has other things to do
+    for turn, share in enumerate(shares.tolist()):
+        pause = share * long
+        long *= 1.0 if any(target.exists() for target in targets) else 1.02
         _stopped(pause, targets, str(turn).encode() * 20_000)
         finish_stopped(tmp_path)
         found = {target.read_bytes() for target in targets if target.exists()}

@@ -12,7 +12,7 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from typing import NamedTuple, get_args
 
-from silhueta.core.geometry.outline import Outline
+from silhueta.core.geometry.outline import Operation, Outline
 from silhueta.core.tidy.offers.offer import Frame, Item, Kind, Limits, Offer, Search
 from silhueta.core.work import Work
 
@@ -50,7 +50,8 @@ def find_offer(
 ) -> Offer:
     """Return where `outline` has things of one kind wrong.
 
-    Only what is cut and not locked is looked at.
+    Only what is worked and not locked is looked at. What is cut, engraved and marked is neither
+    double to each other nor joined; small marks and engravings are meant.
 
     Parameters
     ----------
@@ -63,7 +64,16 @@ def find_offer(
 
     """
     find, _ = _rules()[kind]
-    return Offer(kind, tuple(find(Search(outline, limits, frame, work or Work()))), outline, limits)
+    search = Search(outline, limits, frame, work or Work())
+    there = {c.operation for c in outline.contours if c.taken}
+    ways = [operation for operation in get_args(Operation) if operation in there]
+    if kind == "specks":
+        searches = [replace(search, operation="cut")]
+    elif kind in ("doubles", "gaps") and len(ways) > 1:
+        searches = [replace(search, operation=operation) for operation in ways]
+    else:
+        searches = [search]
+    return Offer(kind, tuple(item for own in searches for item in find(own)), outline, limits)
 
 
 def find_offers(

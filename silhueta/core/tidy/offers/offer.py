@@ -15,7 +15,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 from silhueta.core.errors import EditError
-from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.outline import Contour, Operation, Outline
 from silhueta.core.geometry.path import Path
 from silhueta.core.job import Frame as Frame
 from silhueta.core.job import Job
@@ -177,17 +177,25 @@ class Offer:
 
 @dataclass(frozen=True, eq=False)
 class Search:
-    """What is looked at: an outline, the limits, its page or picture, and the work token."""
+    """What is looked at: an outline, the limits, its page or picture, and the work token.
+
+    With an `operation`, only what is worked so.
+    """
 
     outline: Outline
     limits: Limits
     frame: Frame | None = None
     work: Work = field(default_factory=Work)
+    operation: Operation | None = None
 
     @cached_property
     def contours(self) -> list[tuple[int, Contour]]:
-        """The contours that offers look at, with their places: cut, and not locked."""
-        return [(i, c) for i, c in enumerate(self.outline.contours) if c.taken and not c.locked]
+        """The contours that offers look at, with their places: worked, and not locked."""
+        return [
+            (i, c)
+            for i, c in enumerate(self.outline.contours)
+            if c.taken and not c.locked and self.operation in (None, c.operation)
+        ]
 
 
 def edited(contour: Contour, path: Path) -> Contour:
