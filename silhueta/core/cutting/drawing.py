@@ -68,15 +68,18 @@ class Drawing:
     shift: tuple[float, float] = (0.0, 0.0)
 
     def layered(self) -> Iterator[tuple[str, Path]]:
-        """Yield (layer, path) in the order of work: engraved, inside, marked, outside."""
+        """Yield (layer, path) in the order of work.
+
+        Engraved and marked while the sheet is whole. Then each part, the deepest first, its holes
+        before its outer loop: nothing is cut in what has come loose already.
+        """
         for loop in self.engraved:
             yield ENGRAVE, loop
-        for part in self.parts:
-            for hole in part.holes:
-                yield INSIDE + _suffix(part.colour), hole
         for mark in self.marks:
             yield MARK, mark
         for part in self.parts:
+            for hole in part.holes:
+                yield INSIDE + _suffix(part.colour), hole
             yield OUTSIDE + _suffix(part.colour), part.outer
 
     def paths(self) -> list[Path]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import TYPE_CHECKING
 
 from silhueta.core.errors import FileError
@@ -35,7 +34,7 @@ def _read_back(written: bytes) -> Came:
     if not np.abs(box - bounding_box(tagged.paths)).max() <= _EXTENTS_OFF:
         raise FileError("the extents in the DXF header are not those of its outline; not kept")
     unit = "mm" if tagged.mm_per_unit == 1.0 else "in"
-    return Came(tagged.paths, unit, Counter(tagged.layers))
+    return Came(tagged.paths, unit, tagged.layers)
 
 
 DXF = Format(

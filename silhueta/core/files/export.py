@@ -12,9 +12,11 @@ from silhueta.core.cutting.drawing import Drawing
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.dxf_write import CURVE_ERROR
+from silhueta.core.files.format import Format
 from silhueta.core.files.formats import format_of
+from silhueta.core.files.partners import without_partner
 from silhueta.core.files.proof import Proof
-from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.measure import bounding_box, box_of
 from silhueta.core.geometry.path import CUBIC, Path
 from silhueta.core.inspection.figures import Figures, figures
 from silhueta.core.job import CutFileSettings
@@ -44,34 +46,72 @@ def export(
     work.step(0.1)
     data = form.write(drawing, plan or CutFileSettings())
     work.step(0.4)  # about as long as each of reading back and comparing
-    proven: list[Figures] = []
+    found: list[Figures] = []
 
     def prove(written: bytes) -> None:
-        paths, units, layers = form.read_back(written)
         work.step(0.6)
-        if units != drawing.units:
-            raise FileError(
-                f"{target.name} came back in {units} instead of {drawing.units}; not kept"
-            )
-        nested = len(drawing.groups()) == 1
-        found = compare(drawing.paths(), paths, target.name, nested)
-        meant = Counter(form.layer(layer) for layer, _ in drawing.layered())
-        if layers != meant:
-            raise FileError(
-                f"{target.name} came back with other layers ({_told(layers)}) than meant "
-                f"({_told(meant)}); not kept, please report this"
-            )
-        proven.append(found)
+        found.append(proven(form, drawing, written, target.name))
 
     write_whole(target, data, prove)
     return Proof(
         target,
-        proven[0],
+        found[0],
         drawing.units,
         len(drawing.parts),
         sum(len(part.holes) for part in drawing.parts),
         len(drawing.marks) + len(drawing.engraved),
     )
+
+
+def proven(form: Format, drawing: Drawing, written: bytes, name: str) -> Figures:
+    """Return the figures of a file, read back by other code than wrote it.
+
+    Raises
+    ------
+    FileError
+        Where a path that was meant is not there, or not as it was meant: naming what and where.
+
+    """
+    came = form.read_back(written)
+    if came.units != drawing.units:
+        raise FileError(f"{name} came back in {came.units} instead of {drawing.units}; not kept")
+    nested = len(drawing.groups()) == 1
+    got = compare(drawing.paths(), came.paths, name, nested)
+    meant = [(form.layer(layer), path) for layer, path in drawing.layered()]
+    layers = Counter(came.layers), Counter(layer for layer, _ in meant)
+    if layers[0] != layers[1]:
+        raise FileError(
+            f"{name} came back with other layers ({_told(layers[0])}) than meant "
+            f"({_told(layers[1])}); not kept, please report this"
+        )
+    back = list(zip(came.layers, came.paths, strict=True))
+    lost = without_partner(meant, back, _allowed(drawing.paths()))
+    if lost is not None:
+        layer, path = lost
+        left, bottom, right, top = box_of(path)
+        raise FileError(
+            f"{name} came back without the line of {right - left:.2f} x {top - bottom:.2f} mm at "
+            f"{left:.2f}, {bottom:.2f} mm on {layer}, or with another in its place; not kept, "
+            "please report this"
+        )
+    if came.page is not None:
+        _on_the_page(came.paths, came.page, name)
+    return got
+
+
+def _allowed(paths: Sequence[Path]) -> float:
+    """Return how far what is read back may be off, mm; curves are written as arcs close to them."""
+    return _LENGTH_OFF + (CURVE_ERROR if any((p.kinds == CUBIC).any() for p in paths) else 0.0)
+
+
+def _on_the_page(paths: Sequence[Path], page: tuple[float, float], name: str) -> None:
+    left, bottom, right, top = bounding_box(paths)
+    beyond = max(-left, -bottom, right - page[0], top - page[1])
+    if beyond > _LENGTH_OFF:
+        raise FileError(
+            f"{beyond:.1f} mm of the outline would lie off the page of {name}; put the zero point "
+            "at the outline's corner, or write a DXF"
+        )
 
 
 def _told(layers: Counter[str]) -> str:
@@ -91,8 +131,7 @@ def compare(
         Naming the first figure that differs: place and size, number of paths, area.
 
     """
-    # a curve may have been written as lines and arcs close to it
-    off = _LENGTH_OFF + (CURVE_ERROR if any((p.kinds == CUBIC).any() for p in meant) else 0.0)
+    off = _allowed(meant)
     apart = (None, None) if nested else ([[p] for p in meant], [[p] for p in found])
     want, got = figures(meant, apart[0]), figures(found, apart[1])
     if not found or not (

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
@@ -29,11 +28,12 @@ class Option(NamedTuple):
 
 
 class Came(NamedTuple):
-    """What an independent reader found in a written file: paths in mm, unit, paths a layer."""
+    """What an independent reader found in a written file: paths in mm, unit, each path's layer."""
 
     paths: Sequence[Path]
     units: str
-    layers: Counter[str]
+    layers: Sequence[str]
+    page: tuple[float, float] | None = None  # mm, where the format has one
 
 
 def same(layer: str) -> str:

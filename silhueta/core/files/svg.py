@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import TYPE_CHECKING
 
 from silhueta.core.files.format import Came, Format
@@ -19,17 +18,11 @@ def _write(drawing: Drawing, _: CutFileSettings) -> bytes:
 
 
 def _read_back(written: bytes) -> Came:
-    from defusedxml.ElementTree import fromstring
-
     from silhueta.core.files.svg_read import read_svg
 
     drawing = read_svg(written, "the SVG")
-    groups = fromstring(written).iter("{http://www.w3.org/2000/svg}g")
-    counts = {
-        str(group.get("id")): sum(str(path.get("d")).count("M") for path in group)
-        for group in groups
-    }
-    return Came(drawing.paths, drawing.units, Counter(counts))
+    page = None if drawing.frame is None else drawing.frame[2:]
+    return Came(drawing.paths, drawing.units, drawing.layers, page)
 
 
 def _group(layer: str) -> str:

@@ -77,7 +77,7 @@ def test_full_circles_are_circles_and_layers_name_the_operation():
     text = dxf_bytes(drawing(), "R2000").decode()
     assert text.count("\nCIRCLE\n") == 1
     tagged = read_tags(text.encode())
-    assert tagged.layers == ["CUT_INSIDE", "CUT_INSIDE", "MARK", "CUT_OUTSIDE"]
+    assert tagged.layers == ["MARK", "CUT_INSIDE", "CUT_INSIDE", "CUT_OUTSIDE"]
 
 
 @pytest.mark.parametrize(("units", "code"), [("mm", "4"), ("in", "1")])
@@ -234,8 +234,8 @@ def test_what_is_engraved_or_marked_is_no_hole_and_has_a_layer_of_its_own(tmp_pa
     meant = draw(outline)
     assert [layer for layer, _ in meant.layered()] == [
         "ENGRAVE",
-        "CUT_INSIDE",
         "MARK",
+        "CUT_INSIDE",
         "CUT_OUTSIDE",
     ]
     assert [len(part.holes) for part in meant.parts] == [1]
