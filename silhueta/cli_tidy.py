@@ -35,7 +35,7 @@ from silhueta.core.work import Work
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.files.drawing_open import Overlaps
-    from silhueta.core.files.svg_read import FileUnit
+    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.tidy.offers.offer import Frame, Kind, Limits
     from silhueta.core.truing.apply import Mode
@@ -137,7 +137,7 @@ def tidy(
     ready()
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.drawing_open import large, on_page
+    from silhueta.core.files.drawing_open import on_page
     from silhueta.core.files.export import export
     from silhueta.core.geometry.outline import keyed
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
@@ -149,14 +149,8 @@ def tidy(
     work = Work(Progress())
     with work.stage("read"):
         found = read_told(file, file_units, file_units_force)
-    if not many and (much := large(found)):
-        raise FileError(
-            f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
-        )
-    if origin == "picture" and found.frame is None:
-        raise FileError(f"{file.name} has no page; leave --origin at corner")
-    broad = BROAD if strokes == "outline" else math.inf
-    worked = layers_told(layers, found, file)
+    _check_read(found, file, many, origin)
+    worked, broad = layers_told(layers, found, file), BROAD if strokes == "outline" else math.inf
     outline, frame, hidden = on_page(found, overlaps, broad, worked)
     typed = {"speck": speck, "double": double, "gap": gap, "tolerance": tolerance}
     given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
@@ -198,6 +192,18 @@ def _check(output: tuple[File, ...], file: File, report: File | None, mode: Mode
     check_outputs(output, file, {"--report": (report, ".json")})
     check_needs(typed_options(), {"file_units_force": ["file_units"]})
     check_table(mode)
+
+
+def _check_read(found: ReadDrawing, file: File, many: bool, origin: FrameOrigin) -> None:
+    """Raise FileError for a drawing that takes long, or that has no page where one is needed."""
+    from silhueta.core.files.drawing_open import large
+
+    if not many and (much := large(found)):
+        raise FileError(
+            f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
+        )
+    if origin == "picture" and found.frame is None:
+        raise FileError(f"{file.name} has no page; leave --origin at corner")
 
 
 def _something_left(outline: Outline, file: File, counts: dict[str, int]) -> None:

@@ -228,7 +228,7 @@ def test_open_lines_are_kept_as_marks_or_said(call, tmp_path, options):
     code, _, err = call("build", source, *options, "-o", target)
     assert code == 0
     if "--sections" in options:
-        assert "1 open line of the file is left out" in err
+        assert "1 line that is not cut is left out" in err
         return
     assert inspect_file(target)["open_paths"] == (2 if "--copies" in options else 1)
 

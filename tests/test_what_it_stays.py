@@ -143,3 +143,12 @@ def test_tidy_tells_cut_from_engraved():
     # of one kind they are doubles, a speck and a gap
     all_cut = Outline(tuple(replace(c, operation="cut") for c in outline.contours))
     assert set(take_all(all_cut, Limits()).counts) >= {"doubles", "specks", "gaps"}
+
+
+def test_an_edit_that_changes_nothing_is_no_step():
+    job = plate()
+    alone = edits.ungroup(job, ())
+    assert edits.ungroup(alone, ()) is alone
+    assert edits.turn(job, (), 0.0) is job
+    assert edits.turn(job, (), 360.0) is job
+    assert edits.scale(job, (), 100.0) is job

@@ -107,7 +107,7 @@ class Session(QObject):
         after = edit(self.job)
         if after is self.job:
             return
-        if after.calipers or after.zero:
+        if after.calipers or after.zero or after.relations:
             from silhueta.core.truing.refs import followed  # arrays: the window opens without them
 
             after = followed(self.job, after)
@@ -133,6 +133,10 @@ class Session(QObject):
         after = edit(version.job)
         if after is version.job:
             return
+        if after.calipers or after.zero or after.relations:
+            from silhueta.core.truing.refs import followed_trace
+
+            after = followed_trace(version.job, after)
         if version.job is self._saved:
             self._saved = after
         self._versions[self._at] = replace(version, job=after)
@@ -149,6 +153,7 @@ class Session(QObject):
     def _go(self, at: int) -> None:
         if 0 <= at < len(self._versions):
             self._at = at
+            self.end_merge()  # what is come back to is not drawn on
             self.job_changed.emit(self.job)
 
     def start(self, job: Job, file: File | None = None) -> None:
@@ -161,6 +166,7 @@ class Session(QObject):
     def mark_saved(self, job: Job, file: File) -> None:
         """Note that `job`, with its marks, is what `file` holds."""
         self._saved, self.file, self._unsaved_mark = job, file, False
+        self.end_merge()  # what was saved stays in the history
         self.job_changed.emit(self.job)
 
     def set_units(self, units: Unit) -> None:

@@ -144,6 +144,7 @@ class Tracing(QObject):
         if picture is None or not is_stale(job):
             if self.bench.busy:
                 self.bench.stop()
+            self._asked = None  # what was stopped is asked for again when it is come back to
             if picture is not None and self.failure:
                 self.failure = ""
                 self.changed.emit()

@@ -5,7 +5,11 @@ import pytest
 
 from silhueta.app.session import Session
 from silhueta.core.errors import EditError
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import Loop
 from silhueta.core.job import Job, TraceSettings, set_trace
+from silhueta.core.relations import Ref, Relation
+from silhueta.core.tidy import node_edits
 
 
 def threshold(value: float):
@@ -94,3 +98,33 @@ def test_the_unit_on_screen_is_not_part_of_the_job(session, qtbot):
         session.set_units("in")
     assert session.job is before
     assert not session.dirty
+
+
+def test_what_is_come_back_to_or_saved_is_not_merged_into(session, tmp_path):
+    session.apply("Threshold", threshold(90), merge="drag")
+    session.apply("Threshold", threshold(95), merge="drag")
+    one = session.job
+    session.apply("Other", threshold(100))
+    session.undo()
+    assert session.job is one
+    session.apply("Threshold", threshold(110), merge="drag")
+    session.undo()
+    assert session.job is one
+    session.redo()
+    saved = session.job
+    session.mark_saved(saved, tmp_path / "part.silhueta")
+    session.apply("Threshold", threshold(120), merge="drag")
+    session.undo()
+    assert session.job is saved
+
+
+def test_relations_follow_their_edges_through_edits_that_know_nothing_of_them(session):
+    loop = Loop([[0, 0], [60, 0], [60, 40], [0, 40]])
+    relation = Relation("level", (Ref(1, 2),))
+    job = replace(Job(), outline=Outline((Contour(loop, key=1),)), relations=(relation,))
+    session.start(job)
+    session.apply("Start", lambda job: node_edits.start(job, (0, 1)))
+    assert session.job.relations[0].refs[0].segment == 1
+    session.apply("Delete", lambda job: node_edits.delete(job, {(0, 1)}))
+    path = session.job.outline.contours[0].path
+    assert not session.job.relations[0].refs[0].segment < len(path.kinds)  # said to be gone

@@ -15,7 +15,7 @@ from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.transform import transform
-from silhueta.core.job import set_outline
+from silhueta.core.job import is_stale, set_outline
 
 
 @pytest.fixture
@@ -368,3 +368,22 @@ def test_only_the_worksheet_that_is_seen_is_refreshed(hand, plate_png, monkeypat
     hand.key(Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     assert seen[-1] is hand.window.session.job
     assert seen[-1].trace.speck == 7
+
+
+def test_a_trace_that_was_undone_while_it_ran_is_made_when_it_is_done_again(hand, plate_png):
+    hand.open(plate_png)
+    trace_sheet(hand)
+    hand.click("choice-solid")
+    hand.settle()
+    hand.settle()
+    session = hand.window.session
+    settings = replace(session.job.trace, threshold=90.0)
+    session.apply("Threshold", lambda job: replace(job, trace=settings))
+    assert is_stale(session.job)
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not is_stale(session.job)
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    hand.settle()
+    hand.settle()
+    assert session.job.trace.threshold == 90.0
+    assert not is_stale(session.job)

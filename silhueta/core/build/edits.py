@@ -177,6 +177,8 @@ def move(job: Job, keys: Keys, x: float, y: float) -> Job:
 
 def turn(job: Job, keys: Keys, degrees: float) -> Job:
     """Return the job with some contours turned about the middle of their box."""
+    if degrees % 360 == 0:
+        return job
     angle = np.radians(degrees)
     matrix = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
     return _about(job, keys, matrix)
@@ -202,6 +204,8 @@ def scale(job: Job, keys: Keys, percent: float) -> Job:
     least, most = _SCALES
     if not least <= percent <= most:
         raise EditError(f"pieces can be scaled from {least:g} to {most:,.0f} %, not {percent:g} %")
+    if percent == 100:
+        return job
     factor = percent / 100
     wanted = set(keys)
     made = _about(job, keys, factor * np.eye(2))
@@ -240,6 +244,9 @@ def group(job: Job, keys: Keys) -> Job:
 
 def ungroup(job: Job, keys: Keys) -> Job:
     """Return the job with some contours (or all) in no group any more."""
+    wanted = set(keys)
+    if not any(c.group for c in job.outline.contours if not wanted or c.key in wanted):
+        return job
     return _with(job, keys, lambda c: replace(c, group=0) if c.group else c)
 
 

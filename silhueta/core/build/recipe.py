@@ -17,7 +17,6 @@ from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, in_common, repeated
 from silhueta.core.geometry.path import Loop, Path
-from silhueta.core.wording import counted
 from silhueta.core.words import Lettering
 from silhueta.core.work import Work
 
@@ -113,10 +112,9 @@ def built(parts: Sequence[Sequence[Contour]], recipe: Recipe, work: Work | None 
     if recipe.sections is not None:
         if any(besides):
             count = sum(map(len, besides))
+            many = "line that is not cut is" if count == 1 else "lines that are not cut are"
             done.doubts.append(
-                f"{counted(count, 'line')} of the file that {'is' if count == 1 else 'are'} not "
-                f"cut {'is' if count == 1 else 'are'} left out: sections are made of closed "
-                "outlines that are cut"
+                f"{count} {many} left out: sections are made of closed outlines that are cut"
             )
         pieces = _divided(shaped, recipe, done)
     _lay_out(pieces, recipe, done, loose, work)

@@ -6,14 +6,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.outline import Outline
-from silhueta.core.geometry.path import Path
+from silhueta.core.geometry.path import ARC, CUBIC, Floats, OpenPath, Path
 from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Ref, Relation
 
-_SAME = 1e-6  # mm, that the middle of an untouched segment has moved at most
+_NEAR = 0.02  # mm: an edge that an edit did not mean to move has moved by less
+_ALONG = 0.9  # cosine: an edge that runs another way than that is another edge
+_AS_LONG = 2.0  # times as long, or as short, an edge may come out of a new trace
+_WITHIN = 4.0  # tolerances, that an edge may lie off after a new trace
 
 
 def found_again(
@@ -21,35 +26,151 @@ def found_again(
 ) -> tuple[Relation, ...]:
     """Return relations with each ref at the same segment of the outline `after` a change.
 
-    Where a contour has as many segments as before they keep their numbers. Otherwise a segment is
-    known by its middle; one that is gone gets a number that no segment has.
+    Where a contour has the same kinds of segments as before they keep their numbers. Otherwise a
+    segment is known by where it lies; one that is gone gets a number that no segment has.
     """
-    old = {c.key: c.path for c in before.contours}
-    new = {c.key: c.path for c in after.contours}
-    return tuple(replace(r, refs=tuple(_again(ref, old, new) for ref in r.refs)) for r in relations)
+    find = _Finder(before, after)
+    return tuple(replace(r, refs=tuple(map(find, r.refs))) for r in relations)
 
 
 def followed(before: Job, after: Job) -> Job:
-    """Return a job after an edit, its caliper list and zero point at the same edges as before.
+    """Return a job after an edit, with all that points at edges pointing at the same as before.
 
-    For edits that know nothing of either; what an edge of theirs became is found as for relations.
+    Relations, caliper list and zero point, those of them that the edit knew nothing of.
     """
-    if after.outline is before.outline or not (after.calipers or after.zero):
+    if after.outline is before.outline or not (after.calipers or after.zero or after.relations):
         return after
-    old = {c.key: c.path for c in before.outline.contours}
-    new = {c.key: c.path for c in after.outline.contours}
+    return _pointed(before, after, _Finder(before.outline, after.outline))
+
+
+def followed_trace(before: Job, after: Job) -> Job:
+    """Return a job whose outline was traced anew, with all that points at edges at those again.
+
+    An edge is known by where it lies, within some tolerances of either trace, and by the way it
+    runs; numbers mean nothing. What is not there any more points at nothing, and is said.
+    """
+    if after.outline is before.outline or not (after.calipers or after.zero or after.relations):
+        return after
+    old, new = before.traced, after.traced
+    if old is None or new is None or not old.mm_per_px > 0:
+        return _pointed(before, after, _Finder(before.outline, after.outline))
+    size = new.mm_per_px / old.mm_per_px
+    off = _WITHIN * max(size * old.tolerance_mm, new.tolerance_mm, new.mm_per_px / 2)
+    return _pointed(before, after, _Finder(before.outline, after.outline, off, size, anew=True))
+
+
+def _pointed(before: Job, after: Job, find: _Finder) -> Job:
+    """Return `after` with what is as it was before pointing at where `find` tells."""
+    relations = after.relations
+    if relations is before.relations:
+        relations = tuple(replace(r, refs=tuple(map(find, r.refs))) for r in relations)
     calipers = tuple(
-        d
-        if d not in before.calipers
-        else replace(d, refs=tuple(_again(ref, old, new) for ref in d.refs))
+        replace(d, refs=tuple(map(find, d.refs))) if d in before.calipers else d
         for d in after.calipers
     )
-    zero = after.zero
-    if zero == before.zero:
-        zero = tuple(_again(ref, old, new) for ref in zero)
-    if calipers == after.calipers and zero == after.zero:
+    zero = tuple(map(find, after.zero)) if after.zero == before.zero else after.zero
+    if (relations, calipers, zero) == (after.relations, after.calipers, after.zero):
         return after
-    return replace(after, calipers=calipers, zero=zero)
+    return replace(after, relations=relations, calipers=calipers, zero=zero)
+
+
+class _Finder:
+    """Finds a segment of an outline in the outline that came of it."""
+
+    def __init__(
+        self,
+        before: Outline,
+        after: Outline,
+        off: float = _NEAR,
+        size: float = 1.0,
+        *,
+        anew: bool = False,
+    ) -> None:
+        """Take how far an edge may lie `off`, mm, and by how much the new outline is larger."""
+        self._old = {c.key: c.path for c in before.contours}
+        self._new = {c.key: c.path for c in after.contours}
+        self._off, self._size, self._anew = off, size, anew
+
+    def __call__(self, ref: Ref) -> Ref:
+        """Return a ref to the same segment by its new number."""
+        was, now = self._old.get(ref.key), self._new.get(ref.key)
+        if was is None or now is None or was is now or ref.segment == WHOLE:
+            return ref
+        k = ref.segment
+        if not 0 <= k < len(was.kinds):
+            return ref
+        if was.kinds[k] == ARC and full_circle(now) is not None:
+            return ref
+        likely = now.kinds == was.kinds[k]
+        if self._anew:
+            likely &= _ways(now) @ _ways(was)[k] > _ALONG
+            away = self._traced(was, k, now, likely)
+        else:
+            alike = len(was.kinds) == len(now.kinds) and bool((was.kinds == now.kinds).all())
+            if alike and (np.array_equal(was.nodes, now.nodes) or not _same_nodes(was, now)):
+                return ref  # its numbers stand, also where its nodes were moved
+            away = self._untouched(was, k, now)
+        away[~likely] = np.inf
+        best = int(away.argmin())
+        return replace(ref, segment=best if away[best] <= self._off else len(away))
+
+    def _untouched(self, was: Path, k: int, now: Path) -> Floats:
+        """Return how far each segment lies from one with the same ends and middle, mm."""
+        start, end, middle = was.starts[k], was.ends[k], _middles(was)[k]
+
+        def apart(one: Floats, two: Floats) -> Floats:
+            pairs = ((one, now.starts), (two, now.ends), (middle, _middles(now)))
+            return np.asarray(np.max([np.hypot(*(b - a).T) for a, b in pairs], axis=0))
+
+        return np.minimum(apart(start, end), apart(end, start))  # a path may be turned round
+
+    def _traced(self, was: Path, k: int, now: Path, likely: NDArray[np.bool_]) -> Floats:
+        """Return how far each segment that is about as long lies from another's middle, mm."""
+        place = self._size * _middles(was)[k]
+        long = self._size * float(np.hypot(*(was.ends[k] - was.starts[k])))
+        lengths = np.hypot(*(now.ends - now.starts).T)
+        as_long = (lengths > long / _AS_LONG) & (lengths < long * _AS_LONG)
+        away = np.full(len(now.kinds), np.inf)
+        for n in np.flatnonzero(likely & as_long).tolist():
+            away[n] = _away(now, n, place)
+        return away
+
+
+def _same_nodes(one: Path, two: Path) -> bool:
+    """Return whether two paths have the very same nodes, in whatever order."""
+    first, second = (path.nodes[np.lexsort(path.nodes.T)] for path in (one, two))
+    return np.array_equal(first, second)
+
+
+def _ways(path: Path) -> Floats:
+    """Return the unit vectors from each segment's start to its end, (N, 2)."""
+    chords = path.ends - path.starts
+    return np.asarray(chords / np.maximum(np.hypot(*chords.T), 1e-12)[:, None])
+
+
+def _middles(path: Path) -> Floats:
+    """Return the places half-way along each segment, (N, 2) mm."""
+    chords = path.ends - path.starts
+    # to the right of the chord for a bulge above zero, which turns left
+    aside = np.column_stack([chords[:, 1], -chords[:, 0]]) * (path.bulges / 2)[:, None]
+    made = (path.starts + path.ends) / 2 + aside
+    cubic = path.kinds == CUBIC
+    if cubic.any():
+        one, two = path.controls[cubic, 0], path.controls[cubic, 1]
+        made[cubic] = (path.starts[cubic] + 3 * one + 3 * two + path.ends[cubic]) / 8
+    return np.asarray(made)
+
+
+def _away(path: Path, n: int, place: Floats) -> float:
+    """Return how far a place lies from segment `n`, mm."""
+    part = slice(n, n + 1)
+    alone = OpenPath(
+        np.array([path.starts[n], path.ends[n]]),
+        path.kinds[part],
+        path.bulges[part],
+        path.controls[part],
+    )
+    return float(nearest(alone, place[None]).distance[0])
 
 
 def renumbered(job: Job, key: int, number: Callable[[int], int]) -> Job:
@@ -69,19 +190,3 @@ def renumbered(job: Job, key: int, number: Callable[[int], int]) -> Job:
         calipers=tuple(replace(d, refs=again(d.refs)) for d in job.calipers),
         zero=again(job.zero),
     )
-
-
-def _again(ref: Ref, old: dict[int, Path], new: dict[int, Path]) -> Ref:
-    """Return a ref to the same segment by its new number."""
-    was, now = old.get(ref.key), new.get(ref.key)
-    if was is None or now is None or was is now or ref.segment == WHOLE:
-        return ref
-    if len(was.kinds) == len(now.kinds) or not ref.segment < len(was.kinds):
-        return ref
-    if full_circle(now) is not None:
-        return ref
-    middle = (was.starts[ref.segment] + was.ends[ref.segment]) / 2
-    far = np.hypot(*((now.starts + now.ends) / 2 - middle).T)
-    far[now.kinds != was.kinds[ref.segment]] = np.inf
-    nearest = int(far.argmin())
-    return replace(ref, segment=nearest) if far[nearest] < _SAME else replace(ref, segment=len(far))
