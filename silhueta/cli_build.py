@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -277,21 +277,21 @@ def _write(
     names = [_names(output, number, len(outlines)) for number in range(1, len(outlines) + 1)]
     known: dict[str, File | None] = {file.name: file for file in files}
     check_written([n for own in names for n in own], known | {"the report": given["report"]})
-    plan = CutFileSettings(dxf_version=given["dxf_version"])
+    plan = _plan(given)
     proofs = []
     with all_or_none():
         with work.stage("write"):
             for k, (outline, own) in enumerate(zip(outlines, names, strict=True)):
                 if len(outlines) > 1:
                     work.step(k / len(outlines))
-                drawing = draw(outline, given["units"], given["origin"], frame)
+                drawing = draw(outline, plan.units, given["origin"], frame)
                 own_work = None if len(outlines) > 1 else work
                 proofs += [export(drawing, name, plan, own_work) for name in own]
         if given["report"] is not None:
             with work.stage("report"):
                 groups = [list(outline.taken) for outline in outlines]
                 every = [path for group in groups for path in group]
-                content = figures_report(every, given["units"], groups)
+                content = figures_report(every, plan.units, groups)
             content |= {"islands": done.islands, "bridges": done.bridges}
             content["sections"] = [
                 {"file": names[k][0].name, "size_mm": [round(v, 6) for v in size]}
@@ -308,6 +308,13 @@ def _write(
                 f"note: {', '.join(file.name for file in left)} of an earlier run, with more "
                 "pieces, stayed"
             )
+
+
+def _plan(given: dict[str, Any]) -> CutFileSettings:
+    """Return how cut files are written: as the first job that was read says, and what was typed."""
+    kept: CutFileSettings = given.get("plan") or CutFileSettings()
+    told = {name: given[name] for name in ("units", "dxf_version") if name in typed_options()}
+    return replace(kept, **told)
 
 
 def _names(output: Sequence[File], number: int, many: int) -> list[File]:
@@ -340,10 +347,11 @@ def _outline(file: File, given: dict[str, Any]) -> Outline:
 
         if given["layers"] and given["alone"]:
             raise click.UsageError(f"--layers: {file.name} is a job, which knows how it is worked")
-        kept = load_job(file).outline
-        if not kept.taken:
+        kept = load_job(file)
+        if not kept.outline.taken:
             raise FileError(f"{file.name} has no outline yet; trace it first")
-        return kept
+        given.setdefault("plan", kept.cut_file)
+        return kept.outline
     from silhueta.core.files.drawing_open import on_page
 
     found = read_told(file, given["file_units"])

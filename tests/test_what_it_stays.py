@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from silhueta.core.build import edits
-from silhueta.core.files.job_file import save_job
+from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.outline import Contour, Outline, keyed
 from silhueta.core.geometry.path import OpenPath, circle_loop
-from silhueta.core.job import Job
+from silhueta.core.job import CutFileSettings, Job
 from silhueta.core.tidy.offers.kinds import take_all
 from silhueta.core.tidy.offers.offer import Limits
 from tests.conftest import hole, square
@@ -152,3 +152,15 @@ def test_an_edit_that_changes_nothing_is_no_step():
     assert edits.turn(job, (), 0.0) is job
     assert edits.turn(job, (), 360.0) is job
     assert edits.scale(job, (), 100.0) is job
+
+
+def test_build_writes_a_job_as_the_job_says_it(call, tmp_path):
+    file = nameplate(tmp_path)
+    job = replace(load_job(file), cut_file=CutFileSettings(units="in", dxf_version="R12"))
+    save_job(job, file)
+    target = tmp_path / "one.dxf"
+    assert call("build", file, "--turn", "30", "-o", target)[0] == 0
+    written = ezdxf.readfile(target)
+    assert (written.dxfversion, written.header["$INSUNITS"]) == ("AC1009", 1)
+    assert call("build", file, "--turn", "30", "--units", "mm", "-o", target)[0] == 0
+    assert "$INSUNITS\n 70\n4" in target.read_text()

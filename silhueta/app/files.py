@@ -69,8 +69,7 @@ class Filing(QObject):
 
     def open_file(self, source: File) -> None:
         """Open `source`, a picture or a job, in place of the present job."""
-        if self._window.may_leave():
-            self.bench.ask("Opening", lambda work: open_file(source, work))
+        self.bench.ask("Opening", lambda work: open_file(source, work))
 
     def _choose(self, offer: DrawingOffer) -> None:
         """Ask what of a drawing is wanted, and how large it is, where it leaves that open."""
@@ -184,13 +183,12 @@ class Filing(QObject):
         store.open(QIODevice.OpenModeFlag.WriteOnly)
         image.save(store, "PNG")  # type: ignore[call-overload]
         data = bytes(store.data().data())
-        if self._window.may_leave():
-            self.bench.ask("Opening", lambda _: open_picture(PictureFile(data, "pasted.png")))
+        self.bench.ask("Opening", lambda _: open_picture(PictureFile(data, "pasted.png")))
 
     def reopen(self, page: int, dpi: float | None) -> None:
         """Open the present picture's file at another page, or drawn at another dpi."""
         file = self._window.session.job.picture
-        if file is not None and self._window.may_leave():
+        if file is not None:
             other = replace(
                 file, page=file.page if page < 0 else page, dpi=file.dpi if dpi is None else dpi
             )
@@ -198,12 +196,16 @@ class Filing(QObject):
 
     def open_demo(self, which: str = "gasket") -> None:
         """Open a demo job, gasket, strap, cover, heron or emblem, in place of the present one."""
-        if self._window.may_leave():
-            self.bench.ask("Opening", lambda work: _opened_demo(which, work))
+        self.bench.ask("Opening", lambda work: _opened_demo(which, work))
 
     def show(self, opened: Opened) -> None:
-        """Put what was opened on the table."""
+        """Put what was opened on the table, in place of the present job.
+
+        What is not saved is asked about only now: it may have been edited while the file was read.
+        """
         window = self._window
+        if not window.may_leave():
+            return
         window.notice.hide()
         window.tracing.set_picture(opened.picture, opened.colours)
         window.table.stop_pick()
@@ -343,7 +345,21 @@ class Filing(QObject):
         if not chosen:
             return None
         target = File(chosen)
-        return target if target.suffix.lower() in known else target.with_name(target.name + suffix)
+        if target.suffix.lower() in known:
+            return target
+        target = target.with_name(target.name + suffix)
+        return target if not target.exists() or self._may_replace(target) else None
+
+    def _may_replace(self, target: File) -> bool:
+        """Ask whether a file may be replaced, whose name the dialog did not know."""
+        box = QMessageBox(self._window)
+        box.setObjectName("replace-choice")
+        box.setWindowTitle("Silhueta")
+        box.setText(f"{target.name} exists already.")
+        replace_it = box.addButton("Replace it", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is replace_it
 
 
 def _opened_demo(which: str, work: Work) -> Opened:

@@ -1,9 +1,12 @@
 """Drawings that are opened: SVG with outlines, pictures, both, or nothing."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QMessageBox
 
 from tests.conftest import encoded
 
@@ -43,8 +46,6 @@ def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
 def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
     import base64
 
-    from PySide6.QtWidgets import QMessageBox
-
     grey = np.full((80, 120), 240, np.uint8)
     grey[20:60, 30:90] = 20
     inside = base64.b64encode(encoded(Image.fromarray(grey), "PNG").data).decode()
@@ -65,8 +66,6 @@ def test_an_svg_with_both_asks_which(hand, tmp_path, monkeypatch, outlines):
 
 def answered(monkeypatch, choice):
     """Answer every question with one of its buttons; return what was asked."""
-    from PySide6.QtWidgets import QMessageBox
-
     asked = []
 
     def answer(box):
@@ -123,3 +122,31 @@ def test_an_svg_with_nothing_in_it_is_explained(hand, tmp_path):
     file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><text>x</text></svg>')
     hand.open(file)
     assert "neither outlines nor a picture" in hand.window.notice.text
+
+
+def test_what_is_edited_while_a_file_is_read_is_asked_about(hand, plate_png, monkeypatch):
+    hand.open(plate_png)
+    session = hand.window.session
+    session.mark_saved(session.job, plate_png.with_suffix(".silhueta"))
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()))
+    hand.window.filing.open_file(plate_png)
+    session.apply("Rename", lambda job: replace(job, name="Edited meanwhile"))
+    hand.settle()
+    assert len(asked) == 1
+    assert session.job.name == "Edited meanwhile"  # no answer: it stays
+
+
+def test_a_file_is_not_replaced_under_a_name_that_the_dialog_did_not_know(
+    hand, plate_png, monkeypatch
+):
+    hand.open(plate_png)
+    there = plate_png.with_name("kept.silhueta")
+    there.write_bytes(b"another's")
+    hand.answer = there.with_suffix("")
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()))
+    hand.window.filing.save_as()
+    hand.settle()
+    assert asked == ["kept.silhueta exists already."]
+    assert there.read_bytes() == b"another's"

@@ -99,7 +99,11 @@ def built(parts: Sequence[Sequence[Contour]], recipe: Recipe, work: Work | None 
     loose = recipe.how is None and len(groups) > 1  # each a part of its own, on a sheet
     if recipe.how is not None:
         made = put_together(recipe.how, [_loops(group) for group in groups])
-        groups = [in_common([c for group in groups for c in group], made)]
+        every = [c for group in groups for c in group]
+        colours = {c.colour for c in every}
+        # one piece of several colours has none
+        own = colours.pop() if len(colours) == 1 else None
+        groups = [[replace(c, colour=own) for c in in_common(every, made)]]
         besides = [[line for own in besides for line in own]]
     shaped = [
         _shaped(group, recipe, done) if group or not own else []
