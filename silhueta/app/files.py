@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path as File
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, NamedTuple, cast
 
 from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
-from silhueta.app.work import Bench
+from silhueta.app.work import Bench, Queue
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, PictureFile
@@ -30,6 +30,14 @@ if TYPE_CHECKING:
 JOB_SUFFIX = ".silhueta"
 
 
+class _Save(NamedTuple):
+    """A job that is being saved, where to, and in which session it was open."""
+
+    job: Job
+    target: File
+    session: int
+
+
 class Filing(QObject):
     """What the window does with files."""
 
@@ -43,6 +51,9 @@ class Filing(QObject):
         self.bench = Bench(self)
         self.bench.done.connect(self._on_done)
         self.bench.failed.connect(window.say)
+        self.writing = Queue(self)  # what is saved must be, whatever is opened meanwhile
+        self.writing.done.connect(self._on_done)
+        self.writing.failed.connect(window.say)
 
     # open
 
@@ -257,7 +268,8 @@ class Filing(QObject):
 
     def _save_to(self, target: File) -> None:
         job, marks = self._window.session.job, dict(self._window.session.marks)
-        self.bench.ask("Saving", lambda _: _saved(job, target, marks), (job, target))
+        asked = _Save(job, target, self._window.session.number)
+        self.writing.ask("Saving", lambda _: _saved(job, target, marks), asked)
 
     def export(self, form: Format) -> None:
         """Ask where, and write a cut file of this format there."""
@@ -274,13 +286,13 @@ class Filing(QObject):
 
             box = bounding_box(job.outline.taken)
             whole = (box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0))
-            self.bench.ask("Writing", lambda _: _exported(job, whole, target), (job, target))
+            self.writing.ask("Writing", lambda _: _exported(job, whole, target), (job, target))
             return
         flat = window.tracing.flat
         size = present_mm_per_px(job) if flat is None else flat.scale.mm_per_px
         shown = picture if flat is None else flat.picture
         frame = (shown.width * size, shown.height * size)
-        self.bench.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
+        self.writing.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
 
     def export_apart(self, found: Apart | Callable[[], Apart]) -> None:
         """Ask for a name, and write outlines to a file each: the name and what tells them apart."""
@@ -292,7 +304,7 @@ class Filing(QObject):
         endings = [one.suffix for one in CUT_FILES]
         target = self._ask_target("Save each piece", job.name, form.suffix, "Cut files", endings)
         if target is not None:
-            self.bench.ask(
+            self.writing.ask(
                 "Writing",
                 lambda _: _exported_apart(
                     job, found() if callable(found) else found, target, self._own
@@ -305,7 +317,7 @@ class Filing(QObject):
         title, proposal = "Save the gauge sheet", f"gauge_sheet_{name}"
         target = self._ask_target(title, proposal, ".pdf", "PDF files")
         if target is not None:
-            self.bench.ask("Writing", lambda _: _wrote_gauge(name, target))
+            self.writing.ask("Writing", lambda _: _wrote_gauge(name, target))
 
     # what came of it
 
@@ -317,17 +329,19 @@ class Filing(QObject):
             self._place(result)
         elif hasattr(result, "drawing"):
             self._choose(cast("DrawingOffer", result))
+        elif isinstance(asked, _Save):
+            window.notice.hide()
+            if asked.session == window.session.number:  # else another job is open by now
+                window.session.mark_saved(asked.job, asked.target)
+            window.remembered.add_recent(asked.target)
         elif isinstance(asked, tuple):
-            job, target = asked
+            job = asked[0]
             window.notice.hide()
             if isinstance(result, list):
                 self.exported_apart.emit(result)
             elif result is not None:
                 window.go("cut_file")
                 self.exported.emit(job, result)
-            else:
-                window.session.mark_saved(job, target)
-                window.remembered.add_recent(target)
 
     def _folder(self) -> File:
         file = self._window.session.file

@@ -42,6 +42,7 @@ class Session(QObject):
         self._at = 0
         self._saved: Job = self.job
         self.file: File | None = None
+        self.number = 0  # of the jobs that were begun
         self.units: Unit = "mm"
         self.marks: dict[str, Job] = {}
         self._unsaved_mark = False
@@ -159,6 +160,7 @@ class Session(QObject):
     def start(self, job: Job, file: File | None = None) -> None:
         """Begin anew with `job`, which counts as saved."""
         self._versions, self._at = [_Version("", job)], 0
+        self.number += 1
         self.marks, self._unsaved_mark = {}, False
         self._saved, self.file = job, file
         self.job_changed.emit(job)

@@ -117,7 +117,7 @@ class Window(QMainWindow):
         self.session.units_changed.connect(self.bar.show_units)
         self.session.units_changed.connect(lambda unit: self.remembered.change(units=unit))
         self.start_card.chosen.connect(lambda name: self.filing.open_file(File(name)))
-        for bench in (self.tracing.bench, self.filing.bench):
+        for bench in (self.tracing.bench, self.filing.bench, self.filing.writing):
             self.progress.follow(bench)
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
 
@@ -167,7 +167,8 @@ class Window(QMainWindow):
     @property
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
-        return [self.filing.bench, self.tracing.bench, *self.sheets.benches]
+        own = [self.filing.bench, self.filing.writing, self.tracing.bench]
+        return [*own, *self.sheets.benches]
 
     # what is shown
 
@@ -245,6 +246,7 @@ class Window(QMainWindow):
             self.remembered.change(window=(self.width(), self.height()))
         self.tracing.bench.close()
         self.filing.bench.close()
+        self.filing.writing.close()
         for bench in self.sheets.benches:
             bench.close()
         event.accept()

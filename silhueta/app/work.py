@@ -1,9 +1,10 @@
-"""The core's work beside the interface: one kind of work at a time, the newest request wins."""
+"""The core's work beside the interface: of previews the newest wins, saving must finish."""
 
 from __future__ import annotations
 
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable
 from typing import Any
 
@@ -99,3 +100,33 @@ class Bench(QObject):
             self.error = value if isinstance(value, SilhuetaError) else None
             self.failed.emit(str(value))
         self.ended.emit()
+
+
+class Queue(Bench):
+    """Run one request after the other: each is done, fails, or is stopped with all that wait."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._waiting: deque[tuple[str, Callable[[Work], Any], Any]] = deque()
+        self.ended.connect(self._begin)
+
+    def ask(self, label: str, function: Callable[[Work], Any], asked: Any = None) -> None:
+        """Run `function` once all that was asked for before has ended."""
+        self._waiting.append((label, function, asked))
+        self._begin()
+
+    def stop(self) -> None:
+        """Stop what is under way, and forget what waits."""
+        self._waiting.clear()
+        super().stop()
+
+    def close(self, seconds: float = 10.0) -> None:
+        """Let what is under way finish, for so long: what is half written helps nobody."""
+        self._waiting.clear()
+        for thread in self._threads:
+            thread.join(seconds)
+        super().close(0.0)
+
+    def _begin(self) -> None:
+        if not self.busy and self._waiting:
+            super().ask(*self._waiting.popleft())

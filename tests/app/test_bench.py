@@ -2,8 +2,8 @@ import threading
 
 import pytest
 
-from silhueta.app.work import Bench
-from silhueta.core.errors import TraceError
+from silhueta.app.work import Bench, Queue
+from silhueta.core.errors import SilhuetaError, TraceError
 
 
 @pytest.fixture
@@ -101,3 +101,22 @@ def test_a_request_that_was_replaced_leaves_no_error_behind(bench, qtbot):
     assert ended.wait(5)
     qtbot.wait(80)
     assert bench.error is None
+
+
+def test_what_must_finish_is_done_one_after_the_other(qtbot):
+    queue = Queue()
+    done, failed = [], []
+    queue.done.connect(lambda result, _: done.append(result))
+    queue.failed.connect(failed.append)
+
+    def made(k):
+        if k == 1:
+            raise SilhuetaError("no room")
+        return k
+
+    for k in range(4):
+        queue.ask("Saving", lambda _, k=k: made(k))
+    qtbot.waitUntil(lambda: not queue.busy)
+    assert done == [0, 2, 3]
+    assert failed == ["no room"]
+    queue.close()

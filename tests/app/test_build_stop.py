@@ -1,6 +1,7 @@
 """Build, by mouse and keys: shapes of typed size, pieces placed, parted, footed, laid out."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,8 +9,10 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from silhueta.app.finder import Finder
+from silhueta.core.build.edits import move
 from silhueta.core.build.fonts import FOLDER
 from silhueta.core.build.shapes import rectangle, ring
+from silhueta.core.errors import EditError
 from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box, signed_area
@@ -309,3 +312,26 @@ def test_a_tie_is_put_where_the_island_was_clicked_and_a_copy_set_aside(hand):
         assert up * (bottom if up > 0 else top) == pytest.approx(2 + up, abs=0.3)
         assert "fall out" not in hand.window.sheets["build"].result.text()
         hand.key(Qt.Key.Key_Z, CTRL)
+
+
+def test_two_quick_edits_are_both_made_and_one_that_cannot_be_is_said(hand, sheet):
+    before = box(hand, 1)
+
+    def refused(job):
+        raise EditError("there is no room")
+
+    sheet.do("Moved", lambda job: move(job, (1,), 5.0, 0.0))
+    sheet.do("Refused", refused)
+    sheet.do("Moved", lambda job: move(job, (1,), 0.0, 7.0))
+    hand.settle()
+    assert np.subtract(box(hand, 1), before) == pytest.approx([5, 7, 5, 7])
+    assert hand.window.session.history[-2:] == ["Moved", "Moved"]
+
+
+def test_an_edit_is_made_again_where_the_job_changed_meanwhile(hand, sheet):
+    before = box(hand, 1)
+    sheet.do("Moved", lambda job: move(job, (1,), 5.0, 0.0))
+    hand.window.session.amend(lambda job: replace(job, name="Traced meanwhile"))
+    hand.settle()
+    assert hand.window.session.job.name == "Traced meanwhile"
+    assert np.subtract(box(hand, 1), before) == pytest.approx([5, 0, 5, 0])

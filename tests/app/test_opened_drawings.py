@@ -8,6 +8,7 @@ from PIL import Image
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox
 
+from silhueta.core.files.job_file import load_job
 from tests.conftest import encoded
 
 SVG = (
@@ -150,3 +151,16 @@ def test_a_file_is_not_replaced_under_a_name_that_the_dialog_did_not_know(
     hand.settle()
     assert asked == ["kept.silhueta exists already."]
     assert there.read_bytes() == b"another's"
+
+
+def test_a_save_is_finished_whatever_is_opened_meanwhile(hand, plate_png, tmp_path):
+    hand.open(plate_png)
+    session = hand.window.session
+    hand.answer = tmp_path / "kept.silhueta"
+    hand.window.filing.save_as()
+    session.mark_saved(session.job, tmp_path / "before.silhueta")  # nothing to be asked about
+    hand.window.filing.open_demo("gasket")
+    hand.settle()
+    hand.settle()
+    assert load_job(tmp_path / "kept.silhueta").name == "Plate"
+    assert session.file is None  # another job is open by then, or the save is its own

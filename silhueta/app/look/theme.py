@@ -99,6 +99,7 @@ QPushButton:hover {{ border-color: {PENCIL.name()}; }}
 QPushButton:focus, QLineEdit:focus, QComboBox:focus {{ border: 2px solid {BRASS_DEEP.name()}; }}
 QPushButton:pressed {{ background: {PAPER.name()}; }}
 QPushButton:disabled {{ background: {PAPER.name()}; color: {FAINT.name()}; border-style: dashed; }}
+QLineEdit:disabled {{ background: {PAPER.name()}; color: {FAINT.name()}; border-style: dashed; }}
 QPushButton:checked {{
     background: {PENCIL.name()}; color: {WHITE.name()}; border-color: {INK.name()};
     font-weight: 600;

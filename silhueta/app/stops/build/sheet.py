@@ -75,7 +75,10 @@ class BuildSheet(PagedWorksheet):
         self.told = ("", False)  # what came of the last edit, and whether it needs a look
         self.bench = Bench(self)
         self.bench.done.connect(self._take_done)
-        self.bench.failed.connect(lambda text: self.tell(sentence(text)))
+        self.bench.failed.connect(self._failed)
+        self.bench.ended.connect(self._ended)
+        self._orders: deque[tuple[str, Edit]] = deque()  # edits that wait, the first under way
+        self._settled = False  # whether what has ended was done, or failed
         self._made: deque[Made] = deque(maxlen=_KNOWN)
         self.tool = PieceTool(self._choose, self._dragged, self.let_go, lambda: self.keys)
         self.tie_tool = TieTool(self.tool, lambda: self.tied, self._tie_moved)
@@ -168,11 +171,33 @@ class BuildSheet(PagedWorksheet):
     # what is done
 
     def do(self, label: str, edit: Edit) -> None:
-        """Run an edit beside the interface, and take it as one step."""
-        job = self.session.job
+        """Run an edit beside the interface, and take it as one step, after those before it."""
         self.tell("")
         self.table.set_overlay("ahead", None)
+        self._orders.append((label, edit))
+        if len(self._orders) == 1:
+            self._begin()
+
+    def _begin(self) -> None:
+        """Run the first edit that waits, on the job as it is now."""
+        job = self.session.job
+        label, edit = self._orders[0]
         self.bench.ask("Building", lambda _: _built(job, edit), (job, label))
+
+    def _ended(self) -> None:
+        """Go on with the next edit; where one was stopped, forget those that wait."""
+        if not self._settled:
+            self._orders.clear()
+        self._settled = False
+        if self._orders:
+            self._begin()
+
+    def _failed(self, text: str) -> None:
+        """Say why an edit could not be made, and go on."""
+        self._settled = True
+        if self._orders:
+            self._orders.popleft()
+        self.tell(sentence(text))
 
     def look(self, edit: Edit | None) -> None:
         """Show what an edit would do; None: nothing any more."""
@@ -189,7 +214,9 @@ class BuildSheet(PagedWorksheet):
                 self.table.set_overlay("ahead", PreviewLayer(*found))
         elif isinstance(found, Made):
             job, label = cast("tuple[Job, str]", asked)
+            self._settled = True  # where a trace came in between, it is made again from that
             if self.session.job is job:
+                self._orders.popleft()
                 self.told = (found.told, found.wrong)
                 if found.tied is not None or found.beds:
                     self._made.appendleft(found)

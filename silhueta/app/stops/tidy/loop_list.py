@@ -87,7 +87,8 @@ class LoopModel(QAbstractListModel):
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         """Return what a reader of the screen reads aloud."""
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return "; ".join(self.lines(self.rows[index.row()]))
+            row = self.rows[index.row()]
+            return "; ".join((*self.lines(row), row.operation if row.taken else "skip"))
         if role == Qt.ItemDataRole.ToolTipRole:
             return "Right button: cut, skip, engrave or mark this loop"
         return None
@@ -96,15 +97,16 @@ class LoopModel(QAbstractListModel):
         """Return the two lines that tell a loop."""
         wide, high = (format_length(side, self.units, 1) for side in row.size)
         unit = " mm" if self.units == "mm" else " in"
-        what = f"{_NAMES[row.role]} {wide.removesuffix(unit)} × {high}"
+        # what is engraved or marked is no hole and no part, whatever it lies in
+        is_part = row.operation == "cut" or not row.taken or row.role == "open"
+        name = _NAMES[row.role] if is_part else "Loop"
+        what = f"{name} {wide.removesuffix(unit)} × {high}"
         extent = (
             format_area(row.area, self.units, 0 if self.units == "mm" else 2)
             if row.area
             else f"{format_length(row.length, self.units, 1)} long"
         )
         more = ", locked" if row.locked else ""
-        if row.taken and row.operation != "cut":
-            more += f", {row.operation}"
         return what, f"{extent}, {counted(row.nodes, 'node')}{more}"
 
 

@@ -52,6 +52,7 @@ class TraceMore(TracePart):
         self.propose.setObjectName("count-colours")
         self.fit = Choice("Line made of", {"arcs": "Lines, arcs", "curves": "Curves"}, self)
         self.smooth = length("Smooth waves under")
+        self.as_it_is = Note(parent=self)
         sharp = "Sharp if it turns more than"
         self.corner = Field(sharp, lambda text: read_number(text, "°", 0, 180, "degrees"), self)
         self.pinhole = Field("Fill holes under", lambda text: parse_area(text, session.units), self)
@@ -84,6 +85,7 @@ class TraceMore(TracePart):
         inside.addWidget(heading("Line made of", self))
         inside.addWidget(self.fit)
         inside.addLayout(row(heading("Smooth waves under"), None, self.smooth))
+        inside.addWidget(self.as_it_is)
         inside.addLayout(row(heading("Sharp if it turns more than"), None, self.corner))
         for field in (self.gaps, self.split, self.pinhole, self.smooth, self.corner):
             field.setFixedWidth(78)
@@ -228,6 +230,7 @@ class TraceMore(TracePart):
         self.fit.set_chosen(settings.fit)
         self.smooth.show_value(format_length(settings.smooth, unit, 2))
         why = settings.lines_only.capitalize()
+        self.as_it_is.say(f"{why}." if why else "")
         _only(self.fit, _FIT, why)
         _only(self.smooth, _SMOOTH, why)
         self.corner.show_value(f"{settings.corner:g}°")
