@@ -237,7 +237,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
         made = layers(groups, given["trap"], given["base"], True, given["mirror"] or "")
     content: dict[str, Any] = {"layers": []}
     proofs = []
-    plan = CutFileSettings(dxf_version=given["dxf_version"])
+    plan = _plan(given)
     names = [
         [target.with_name(f"{target.stem}-{layer.name}{target.suffix}") for target in output]
         for layer in made
@@ -246,7 +246,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
     with all_or_none():
         with work.stage("write"):
             for layer, own in zip(made, names, strict=True):
-                drawing = draw(layer.outline, given["units"], "corner")
+                drawing = draw(layer.outline, plan.units, "corner")
                 for name in own:
                     proofs.append(export(drawing, name, plan))
                     size = [round(v, 6) for v in proofs[-1].figures.size_mm]

@@ -5,6 +5,7 @@ import json
 import pytest
 
 from silhueta.core.files.inspect_file import inspect_file
+from tests import walked
 
 PLATE = """<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="60mm"
  viewBox="0 0 100 60"><path fill-rule="evenodd" d="M10 10 H70 L60 50 H10 Z
@@ -66,21 +67,11 @@ PARTNERS = {
 }
 
 
-_VARIES = ("seconds", "peak_memory_mb")
-
-
-def result(call, folder, source, names):
-    """What the call writes, or the sentence that refuses it."""
-    for old in folder.glob("made*"):
-        old.unlink()
+def result(call, source, names):
+    """What the call writes, or the sentence that refuses it; what is said beside does not count."""
     given = [part for name in names for part in (name, *OPTIONS[name])]
-    report = folder / "made.json"
-    code, _, err = call("build", source, *given, "-o", folder / "made.svg", "--report", report)
-    if code:
-        return code, err
-    told = {k: v for k, v in json.loads(report.read_text()).items() if k not in _VARIES}
-    report.unlink()
-    return 0, [*[(f.name, f.read_text()) for f in sorted(folder.glob("made*"))], told]
+    code, made = walked.result(call, "build", source, given)
+    return code, made if code else made[:-1]
 
 
 @pytest.fixture
@@ -95,12 +86,12 @@ def source(tmp_path):
 )
 def test_every_option_shows_or_is_refused_by_its_name(call, tmp_path, source, name):
     partners = PARTNERS.get(name, [])
-    alone = result(call, tmp_path, source, [name])
+    alone = result(call, source, [name])
     if alone[0]:
         assert name in alone[1] or (name == "--text" and "2 outlines" in alone[1])
         assert partners
-    without = result(call, tmp_path, source, partners)
-    code, made = result(call, tmp_path, source, [*partners, name])
+    without = result(call, source, partners)
+    code, made = result(call, source, [*partners, name])
     assert code == 0, made
     assert (code, made) != without
 
@@ -123,7 +114,7 @@ def test_every_pair_shows_both_or_refuses_one_by_its_name(call, tmp_path, source
     def made_of(names):
         key = frozenset(names)
         if key not in known:
-            known[key] = result(call, tmp_path, source, names)
+            known[key] = result(call, source, names)
         return known[key]
 
     for two in _PAIRED[_PAIRED.index(one) + 1 :]:
@@ -150,7 +141,7 @@ def test_every_pair_shows_both_or_refuses_one_by_its_name(call, tmp_path, source
 def test_beside_trap_all_that_it_cannot_do_is_named(call, tmp_path, name):
     source = tmp_path / "emblem.svg"
     source.write_text(COLOURS)
-    code, said = result(call, tmp_path, source, ["--trap", *PARTNERS.get(name, []), name])
+    code, said = result(call, source, ["--trap", *PARTNERS.get(name, []), name])
     if name == "--units":
         assert code == 0
         return
@@ -163,7 +154,7 @@ def test_beside_trap_all_that_it_cannot_do_is_named(call, tmp_path, name):
 def test_layers_are_mirrored_either_way(call, tmp_path, axis):
     source = tmp_path / "emblem.svg"
     source.write_text(COLOURS)
-    plain = result(call, tmp_path, source, ["--trap"])
+    plain = result(call, source, ["--trap"])
     code, _, _ = call(
         "build", source, "--trap", "1mm", "--mirror", axis, "-o", tmp_path / "made.svg"
     )

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from silhueta.core.geometry.arcs import full_circle
+from silhueta.core.geometry.arcs import arc_angles, full_circle
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import area_of, box_of
 from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
@@ -77,9 +77,7 @@ def _apart_by_nodes(one: Path, two: Path) -> float:
 
 
 def _sagittas(path: Path) -> Floats:
-    ends = np.roll(path.nodes, -1, axis=0) if path.closed else path.nodes[1:]
-    starts = path.nodes if path.closed else path.nodes[:-1]
-    return np.asarray(path.bulges * np.hypot(*(ends - starts).T) / 2)
+    return np.asarray(path.bulges * np.hypot(*(path.ends - path.starts).T) / 2)
 
 
 def _same_way(one: Path, two: Path, off: float) -> bool:
@@ -96,12 +94,9 @@ def _same_arcs(one: Path, two: Path, off: float) -> bool:
         return True
 
     def bent(path: Path) -> float:
-        ends = np.roll(path.nodes, -1, axis=0) if path.closed else path.nodes[1:]
-        starts = path.nodes if path.closed else path.nodes[:-1]
-        arcs = (path.kinds == ARC) & (np.abs(_sagittas(path)) > off)
-        chords = np.hypot(*(ends - starts).T)[arcs]
-        half = np.arctan(np.abs(path.bulges[arcs]))
-        return float((chords * 2 * half / np.sin(2 * half)).sum())
+        _, radii, _, turns = arc_angles(path)
+        high = np.abs(_sagittas(path)[path.kinds == ARC]) > off
+        return float((radii * np.abs(turns))[high].sum())
 
     return abs(bent(one) - bent(two)) <= 1e-3 * bent(one) + 10 * off
 

@@ -133,7 +133,8 @@ def in_common(gone: Sequence[Contour], paths: Sequence[Path]) -> list[Contour]:
     if not paths:
         return []
     by_path = {id(c.path): c for c in gone}
-    went = [c for c in gone if id(c.path) not in set(map(id, paths))]
+    stay = set(map(id, paths))
+    went = [c for c in gone if id(c.path) not in stay]
     colours = {c.colour for c in went}
     groups = {c.group for c in went}
     fresh = Contour(

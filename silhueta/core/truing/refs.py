@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.outline import Outline
-from silhueta.core.geometry.path import ARC, CUBIC, Floats, OpenPath, Path
+from silhueta.core.geometry.path import ARC, CUBIC, Floats, Path
+from silhueta.core.geometry.pieces import segment_of
 from silhueta.core.job import Job
 from silhueta.core.relations import WHOLE, Ref, Relation
 
@@ -90,6 +91,7 @@ class _Finder:
         self._old = {c.key: c.path for c in before.contours}
         self._new = {c.key: c.path for c in after.contours}
         self._off, self._size, self._anew = off, size, anew
+        self._stand: dict[int, bool] = {}  # by a contour's key: whether its numbers stand
 
     def __call__(self, ref: Ref) -> Ref:
         """Return a ref to the same segment by its new number."""
@@ -106,9 +108,10 @@ class _Finder:
             likely &= _ways(now) @ _ways(was)[k] > _ALONG
             away = self._traced(was, k, now, likely)
         else:
-            alike = len(was.kinds) == len(now.kinds) and bool((was.kinds == now.kinds).all())
-            if alike and (np.array_equal(was.nodes, now.nodes) or not _same_nodes(was, now)):
-                return ref  # its numbers stand, also where its nodes were moved
+            if ref.key not in self._stand:
+                self._stand[ref.key] = _numbers_stand(was, now)
+            if self._stand[ref.key]:
+                return ref
             away = self._untouched(was, k, now)
         away[~likely] = np.inf
         best = int(away.argmin())
@@ -130,10 +133,22 @@ class _Finder:
         long = self._size * float(np.hypot(*(was.ends[k] - was.starts[k])))
         lengths = np.hypot(*(now.ends - now.starts).T)
         as_long = (lengths > long / _AS_LONG) & (lengths < long * _AS_LONG)
+        # nothing of a segment is farther from its chord's middle than its ends, sagitta or handles
+        middles = (now.starts + now.ends) / 2
+        handles = np.hypot(*(now.controls - middles[:, None]).T).max(axis=0)
+        reach = lengths * (0.5 + np.abs(now.bulges) / 2)
+        reach = np.where(now.kinds == CUBIC, np.maximum(reach, handles), reach)
+        near = np.hypot(*(middles - place).T) <= reach + self._off
         away = np.full(len(now.kinds), np.inf)
-        for n in np.flatnonzero(likely & as_long).tolist():
+        for n in np.flatnonzero(likely & as_long & near).tolist():
             away[n] = _away(now, n, place)
         return away
+
+
+def _numbers_stand(was: Path, now: Path) -> bool:
+    """Return whether segments keep their numbers, also where their nodes were moved."""
+    alike = len(was.kinds) == len(now.kinds) and bool((was.kinds == now.kinds).all())
+    return alike and (np.array_equal(was.nodes, now.nodes) or not _same_nodes(was, now))
 
 
 def _same_nodes(one: Path, two: Path) -> bool:
@@ -163,14 +178,7 @@ def _middles(path: Path) -> Floats:
 
 def _away(path: Path, n: int, place: Floats) -> float:
     """Return how far a place lies from segment `n`, mm."""
-    part = slice(n, n + 1)
-    alone = OpenPath(
-        np.array([path.starts[n], path.ends[n]]),
-        path.kinds[part],
-        path.bulges[part],
-        path.controls[part],
-    )
-    return float(nearest(alone, place[None]).distance[0])
+    return float(nearest(segment_of(path, n), place[None]).distance[0])
 
 
 def renumbered(job: Job, key: int, number: Callable[[int], int]) -> Job:
