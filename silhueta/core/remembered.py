@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Generic, TypeVar
 from weakref import WeakKeyDictionary
 
@@ -34,3 +34,14 @@ class Remembered(Generic[K, V]):
         made = self._make(value)
         with self._lock:
             return self._held.setdefault(value, made)
+
+    def known(self, value: K) -> V | None:
+        """Return what belongs to `value` if it was worked out already, else None."""
+        with self._lock:
+            return self._held.get(value)
+
+    def keep(self, values: Iterable[tuple[K, V]]) -> None:
+        """Keep (value, result) that were worked out elsewhere, such as many of them at once."""
+        with self._lock:
+            for value, result in values:
+                self._held.setdefault(value, result)

@@ -10,7 +10,7 @@ import numpy as np
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.path import Path
-from silhueta.core.geometry.transform import about, transform
+from silhueta.core.geometry.transform import about, shifted, transform
 
 MOST = 10_000  # copies
 
@@ -63,7 +63,7 @@ def copied(paths: Sequence[Path], across: int, up: int, gap: float) -> list[Path
     left, bottom, right, top = bounding_box(paths)
     step = np.array([right - left + gap, top - bottom + gap])
     return [
-        transform(path, np.eye(2), step * (column, row))
+        shifted(path, step * (column, row))
         for row in range(up)
         for column in range(across)
         for path in paths

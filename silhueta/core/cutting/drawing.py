@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeVar
 
 import numpy as np
 
@@ -19,12 +18,10 @@ from silhueta.core.errors import FileError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path
 from silhueta.core.geometry.solids import solids
-from silhueta.core.geometry.transform import transform
+from silhueta.core.geometry.transform import shifted
 from silhueta.core.job import FrameOrigin
 from silhueta.core.trace_settings import Rgb
 from silhueta.core.units import Unit
-
-P = TypeVar("P", bound=Path)
 
 OUTSIDE, INSIDE, MARK, ENGRAVE = "CUT_OUTSIDE", "CUT_INSIDE", "MARK", "ENGRAVE"
 LARGEST = 1e6  # mm from zero: a kilometre; farther out six decimals are not kept
@@ -149,17 +146,17 @@ def draw(
     parts = [
         replace(part, colour=colour)
         for colour, paths in outline.groups
-        for part in parts_of([_moved(p, shift) for p in paths if isinstance(p, Loop)])
+        for part in parts_of([shifted(p, shift) for p in paths if isinstance(p, Loop)])
     ]
     loose = [path for _, paths in outline.groups for path in paths if isinstance(path, OpenPath)]
     marked = [path for what, path in outline.others if what == "mark" or not path.closed]
     engraved = [path for what, path in outline.others if what == "engrave" and path.closed]
     made = Drawing(
         tuple(parts),
-        tuple(_moved(path, shift) for path in (*marked, *loose)),
+        tuple(shifted(path, shift) for path in (*marked, *loose)),
         frame,
         units,
-        tuple(_moved(path, shift) for path in engraved),
+        tuple(shifted(path, shift) for path in engraved),
         (float(shift[0]), float(shift[1])),
     )
     if len(made.paths()) != len(outline.taken):
@@ -173,11 +170,3 @@ def draw(
 def parts_of(loops: Sequence[Loop]) -> tuple[Part, ...]:
     """Return `loops` grouped into parts, outer loops counter-clockwise, the deepest first."""
     return tuple(Part(solid.outer, solid.holes) for solid in solids(loops))
-
-
-def _moved(path: P, shift: np.ndarray) -> P:
-    return type(path)(*_arrays(transform(path, np.eye(2), shift)))
-
-
-def _arrays(path: Path) -> tuple[np.ndarray, ...]:
-    return path.nodes, path.kinds, path.bulges, path.controls

@@ -6,13 +6,10 @@ import io
 import logging
 from typing import Any
 
-import numpy as np
-
 from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE, Drawing
-from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.biarcs import with_arcs
-from silhueta.core.geometry.measure import bounding_box
-from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath
+from silhueta.core.geometry.measure import bounding_box, circle_of
+from silhueta.core.geometry.path import Floats
 from silhueta.core.geometry.receive import Point, send
 from silhueta.core.job import DxfVersion
 from silhueta.core.units import MM_PER_UNIT
@@ -33,20 +30,25 @@ def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
     logging.getLogger("ezdxf").setLevel(logging.ERROR)  # R12 has no unit: see _with_units
     unit = MM_PER_UNIT[drawing.units]
     document = new(version, setup=False, units=_INSUNITS[drawing.units])
-    written = [with_arcs(path, CURVE_ERROR) for path in drawing.paths()]
-    left, bottom, right, top = (value / unit for value in bounding_box(written))
+    written = [(layer, with_arcs(path, CURVE_ERROR)) for layer, path in drawing.layered()]
+    box = bounding_box([path for _, path in written])
+    left, bottom, right, top = (value / unit for value in box)
     modelspace = document.modelspace()
     low, high = (left, bottom, 0.0), (right, top, 0.0)
     modelspace.reset_extents(low, high)  # copied to the header when written, unless at (0, 0, 0)
     document.header["$EXTMIN"], document.header["$EXTMAX"] = low, high
     if version != "R12":
         document.header["$MEASUREMENT"] = _MEASUREMENT[drawing.units]
-    for layer in dict.fromkeys(layer for layer, _ in drawing.layered()):
+    for layer in dict.fromkeys(layer for layer, _ in written):
         document.layers.add(layer, color=_colour(layer))
     entities = _Entities(modelspace, unit, version)
-    for layer, path in drawing.layered():
+    for layer, path in written:
         entities.layer = layer
-        send(path, entities)
+        circle = circle_of(path)
+        if circle is not None:
+            entities.circle(*circle)
+        else:
+            send(path, entities)
     stream = io.StringIO()
     document.write(stream)
     text = stream.getvalue()
@@ -60,7 +62,7 @@ def _colour(layer: str) -> int:
 
 
 class _Entities:
-    """Puts paths into a DXF: full circles as CIRCLE, all others as polylines with bulges."""
+    """Puts paths of lines and arcs into a DXF as polylines with bulges, and full circles."""
 
     def __init__(self, modelspace: Any, unit: float, version: DxfVersion) -> None:
         self.layer = OUTSIDE
@@ -80,29 +82,18 @@ class _Entities:
         self._rows[-1] = (*self._rows[-1][:2], bulge)
         self._rows.append((*to, 0.0))
 
-    def cubic(self, one: Point, two: Point, to: Point) -> None:
-        """Go on along arcs that keep to the curve."""
-        ends, controls = np.array([self._rows[-1][:2], to]), np.array([[one, two]])
-        curve = OpenPath(ends, np.array([CUBIC], np.uint8), np.zeros(1), controls)
-        arcs = with_arcs(curve, CURVE_ERROR)
-        for (x, y), bulge in zip(arcs.nodes[1:].tolist(), arcs.bulges.tolist(), strict=True):
-            self.arc((x, y), bulge)
+    def cubic(self, _one: Point, _two: Point, _to: Point) -> None:
+        """Refuse: a polyline has no cubics, arcs were put in their place."""
+        raise AssertionError("cubics are written as arcs")
+
+    def circle(self, centre: Floats, radius: float) -> None:
+        """Add a full circle."""
+        x, y = (centre / self._unit).tolist()
+        self._space.add_circle((x, y), radius / self._unit, dxfattribs={"layer": self.layer})
 
     def close(self) -> None:
-        """Add a closed polyline, or the circle that it is."""
-        rows = self._rows[:-1]  # the last is the first again
-        nodes, bulges = np.array([row[:2] for row in rows]), np.array([row[2] for row in rows])
-        if (bulges != 0).all():
-            circle = full_circle(Loop(nodes, np.full(len(rows), ARC, np.uint8), bulges))
-            if circle is not None:
-                (x, y), radius = circle
-                self._space.add_circle(
-                    (x / self._unit, y / self._unit),
-                    radius / self._unit,
-                    dxfattribs={"layer": self.layer},
-                )
-                return
-        self._add(rows, closed=True)
+        """Add a closed polyline."""
+        self._add(self._rows[:-1], closed=True)  # the last is the first again
 
     def end(self) -> None:
         """Add an open polyline."""

@@ -11,9 +11,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from silhueta.core.geometry.arcs import arc_angles, full_circle
+from silhueta.core.geometry.arcs import arc_angles
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import area_of, box_of
+from silhueta.core.geometry.measure import area_of, boxes_of, circle_of
 from silhueta.core.geometry.path import ARC, CUBIC, Floats, Loop, Path
 
 Layered = Sequence[tuple[str, Path]]
@@ -39,8 +39,8 @@ def without_partner(meant: Layered, found: Layered, off: float) -> tuple[str, Pa
         there = [path for name, path in found if name == layer]
         if not there:
             return layer, wanted[0]
-        tree = cKDTree(np.array([box_of(path) for path in there]))
-        near = tree.query_ball_point([box_of(path) for path in wanted], 2 * off, p=np.inf)
+        tree = cKDTree(boxes_of(there))
+        near = tree.query_ball_point(list(boxes_of(wanted)), 2 * off, p=np.inf)
         used: set[int] = set()
         for path, candidates in zip(wanted, near, strict=True):
             free = (k for k in candidates if k not in used)
@@ -55,7 +55,7 @@ def _alike(meant: Path, found: Path, off: float) -> bool:
     """Return whether a path is where it was meant, arcs being arcs, the same way round."""
     if meant.closed != found.closed:
         return False
-    one, two = full_circle(meant), full_circle(found)
+    one, two = circle_of(meant), circle_of(found)
     if one is not None and two is not None:  # no beginning, and in DXF no way round
         return float(np.hypot(*np.subtract(one[0], two[0]))) + abs(one[1] - two[1]) <= off
     same = len(meant.nodes) == len(found.nodes) and bool((meant.kinds == found.kinds).all())

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
 from silhueta.core.errors import GeometryError
-from silhueta.core.geometry.arcs import arc_angles
+from silhueta.core.geometry.arcs import arc_angles, full_circle
 from silhueta.core.geometry.flatten import cubic_hulls, cubic_points
-from silhueta.core.geometry.path import CUBIC, LINE, Floats, Loop, Path
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Floats, Loop, Path
+from silhueta.core.geometry.region.segments import segments_of
 from silhueta.core.remembered import Remembered
 
+Box = tuple[float, float, float, float]  # left, bottom, right, top, mm
+_COMPASS = np.array([[1.0, 0.0], [0.0, 1.0], [-1.0, 0.0], [0.0, -1.0]])  # 0°, 90°, 180°, 270°
 _ABSCISSAE, _WEIGHTS = np.polynomial.legendre.leggauss(12)
 
 
@@ -24,9 +27,7 @@ def length(path: Path) -> float:
         return total
     _, radii, _, turns = arc_angles(path)
     total += float((radii * np.abs(turns)).sum())
-    for hull in cubic_hulls(path):
-        total += sum(_speed_integral(hull, k / 8, (k + 1) / 8) for k in range(8))
-    return total
+    return total + _cubic_lengths(cubic_hulls(path))
 
 
 def signed_area(loop: Loop) -> float:
@@ -54,7 +55,7 @@ def signed_area(loop: Loop) -> float:
     return total
 
 
-def bounding_box(paths: Iterable[Path]) -> tuple[float, float, float, float]:
+def bounding_box(paths: Iterable[Path]) -> Box:
     """Return (left, bottom, right, top) of all `paths` in mm, exact for arcs and cubics.
 
     Raises
@@ -63,15 +64,19 @@ def bounding_box(paths: Iterable[Path]) -> tuple[float, float, float, float]:
         If there are no paths.
 
     """
-    low, high = np.full(2, np.inf), np.full(2, -np.inf)
-    for path in paths:
-        points = path.nodes
-        if path.kinds.any():
-            points = np.vstack([points, _arc_extremes(path), _cubic_extremes(path)])
-        low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
-    if not np.isfinite(low).all():
+    boxes = boxes_of(list(paths))
+    if not len(boxes):
         raise GeometryError("nothing to measure: there is no outline")
-    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+    (left, bottom), (right, top) = boxes[:, :2].min(0).tolist(), boxes[:, 2:].max(0).tolist()
+    return left, bottom, right, top
+
+
+def _measured_box(path: Path) -> Box:
+    points = path.nodes
+    if path.kinds.any():
+        points = np.vstack([points, _arc_extremes(path), _cubic_extremes(path)])
+    (left, bottom), (right, top) = points.min(axis=0).tolist(), points.max(axis=0).tolist()
+    return left, bottom, right, top
 
 
 REACH = 1e7  # mm, ten kilometres: beyond it no part lies, and sums of squares lose their digits
@@ -94,8 +99,7 @@ def _arc_extremes(path: Path) -> Floats:
     quarters = np.arange(4) * (np.pi / 2)
     swept = (quarters[None] - begin[:, None]) * np.sign(turns)[:, None] % (2 * np.pi)
     arc, quarter = np.nonzero(swept <= np.abs(turns)[:, None])
-    direction = np.array([[1.0, 0.0], [0.0, 1.0], [-1.0, 0.0], [0.0, -1.0]])[quarter]
-    extremes: Floats = centres[arc] + radii[arc, None] * direction
+    extremes: Floats = centres[arc] + radii[arc, None] * _COMPASS[quarter]
     return extremes
 
 
@@ -117,26 +121,48 @@ def _cubic_extremes(path: Path) -> Floats:
     return np.vstack(found)
 
 
-def _speed_integral(hull: Floats, start: float, end: float) -> float:
-    t = (start + end) / 2 + (end - start) / 2 * _ABSCISSAE
-    a, b, c = hull[1] - hull[0], hull[2] - hull[1], hull[3] - hull[2]
-    s, t = (1 - t)[:, None], t[:, None]
-    velocity = 3 * (s * s * a + 2 * s * t * b + t * t * c)
-    return float((end - start) / 2 * (np.hypot(velocity[:, 0], velocity[:, 1]) @ _WEIGHTS))
+def _cubic_lengths(hulls: Floats) -> float:
+    """Return the length of cubics (K, 4, 2) together: Gauss-Legendre on eighths of each."""
+    a, b, c = (hulls[:, i + 1] - hulls[:, i] for i in range(3))
+    total = 0.0
+    for eighth in range(8):
+        t = ((eighth + 0.5 + 0.5 * _ABSCISSAE) / 8)[:, None, None]
+        s = 1 - t
+        velocity = 3 * (s * s * a + 2 * s * t * b + t * t * c)  # (12, K, 2)
+        total += float((_WEIGHTS @ np.hypot(velocity[..., 0], velocity[..., 1])).sum()) / 16
+    return total
 
 
 def _cross(u: Floats, v: Floats) -> float:
     return float(u[0] * v[1] - u[1] * v[0])
 
 
-_boxes: Remembered[Path, tuple[float, float, float, float]] = Remembered(
-    lambda path: bounding_box([path])
-)
+_boxes: Remembered[Path, Box] = Remembered(_measured_box)
 _areas: Remembered[Loop, float] = Remembered(signed_area)
 _lengths: Remembered[Path, float] = Remembered(length)
 
 
-def box_of(path: Path) -> tuple[float, float, float, float]:
+circle_of: Remembered[Path, tuple[Floats, float] | None] = Remembered(full_circle)
+
+
+def hand_on(path: Path, moved: Path, by: Floats) -> None:
+    """Keep for `moved` what is known of `path`, of which it is a copy moved `by` (x, y), mm."""
+    box, along = _boxes.known(path), _lengths.known(path)
+    circle = circle_of.known(path)
+    if box is not None:
+        x, y = float(by[0]), float(by[1])
+        _boxes.keep([(moved, (box[0] + x, box[1] + y, box[2] + x, box[3] + y))])
+    if circle is not None:
+        circle_of.keep([(moved, (circle[0] + by, circle[1]))])
+    if isinstance(path, Loop) and isinstance(moved, Loop):
+        area = _areas.known(path)
+        if area is not None:
+            _areas.keep([(moved, area)])
+    if along is not None:
+        _lengths.keep([(moved, along)])
+
+
+def box_of(path: Path) -> Box:
     """Return the bounding box of one path, worked out once for each."""
     return _boxes(path)
 
@@ -149,3 +175,61 @@ def area_of(loop: Loop) -> float:
 def length_of(path: Path) -> float:
     """Return the length of a path, worked out once for each."""
     return _lengths(path)
+
+
+def boxes_of(paths: Sequence[Path]) -> Floats:
+    """Return the bounding boxes of paths, (N, 4), mm."""
+    _measure_many(paths)
+    return np.array([_boxes(path) for path in paths]).reshape(-1, 4)
+
+
+def areas_of(loops: Sequence[Loop]) -> Floats:
+    """Return the signed areas of loops, (N,), mm²."""
+    _measure_many(loops)
+    return np.array([_areas(loop) for loop in loops])
+
+
+def lengths_of(paths: Sequence[Path]) -> Floats:
+    """Return the lengths of paths, (N,), mm."""
+    _measure_many(paths)
+    return np.array([_lengths(path) for path in paths])
+
+
+_MANY = 32  # paths from which one table of them all is quicker than each on its own
+
+
+def _measure_many(paths: Sequence[Path]) -> None:
+    """Work out box, area and length of what is new among many paths, all at once.
+
+    Paths with cubics are left to be measured each on its own.
+    """
+    unknown = (path for path in paths if _lengths.known(path) is None)
+    new = [path for path in unknown if not (path.kinds == CUBIC).any()]
+    if len(new) < _MANY:
+        return
+    table = segments_of(new)
+    first = np.searchsorted(table.loop, np.arange(len(new)))
+    low, high = np.minimum(table.start, table.end), np.maximum(table.start, table.end)
+    arcs = np.flatnonzero(table.kinds == ARC)
+    centres, radii, begin, turns = (
+        values[arcs] for values in (table.centres, table.radii, table.angles, table.turns)
+    )
+    for quarter, direction in enumerate(_COMPASS):
+        swept = (quarter * np.pi / 2 - begin) * np.sign(turns) % (2 * np.pi)
+        on = swept <= np.abs(turns)
+        extremes = centres[on] + radii[on, None] * direction
+        low[arcs[on]] = np.minimum(low[arcs[on]], extremes)
+        high[arcs[on]] = np.maximum(high[arcs[on]], extremes)
+    boxes = np.hstack([np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)])
+    _boxes.keep(zip(new, map(tuple, boxes.tolist()), strict=True))
+    along = np.hypot(*(table.end - table.start).T)
+    along[arcs] = radii * np.abs(turns)
+    _lengths.keep(zip(new, np.add.reduceat(along, first).tolist(), strict=True))
+    origin = table.start[first][table.loop]
+    (x, y), (u, v) = (table.start - origin).T, (table.end - origin).T
+    swept_area = (x * v - u * y) / 2
+    swept_area[arcs] += radii**2 * (turns - np.sin(turns)) / 2
+    areas = np.add.reduceat(swept_area, first).tolist()
+    _areas.keep((p, a) for p, a in zip(new, areas, strict=True) if isinstance(p, Loop))
+    all_arcs = np.minimum.reduceat(table.kinds == ARC, first).tolist()
+    circle_of.keep((p, None) for p, bent in zip(new, all_arcs, strict=True) if not bent)

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from silhueta.core.geometry.measure import area_of
+from silhueta.core.geometry.measure import areas_of
 from silhueta.core.geometry.path import Loop, reverse
 from silhueta.core.geometry.region.segments import chords_of, segments_of
 
@@ -69,7 +69,7 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
     import shapely
 
     rings = _polygons(loops, chord_error)
-    areas = np.array([abs(area_of(loop)) for loop in loops])
+    areas = np.abs(areas_of(loops))
     # a place inside, not a node: that may lie on another outline
     places = shapely.point_on_surface(rings)
     shapely.prepare(rings)
@@ -130,8 +130,8 @@ def orient(loops: Sequence[Loop], nesting: Nesting) -> list[Loop]:
     """Return `loops` with solids counter-clockwise and holes clockwise."""
     wanted = np.where(nesting.depth % 2 == 0, 1.0, -1.0)
     return [
-        loop if area_of(loop) * want >= 0 else reverse_loop(loop)
-        for loop, want in zip(loops, wanted, strict=True)
+        loop if area * want >= 0 else reverse_loop(loop)
+        for loop, area, want in zip(loops, areas_of(loops), wanted, strict=True)
     ]
 
 

@@ -81,12 +81,13 @@ class Outline:
     def bounds(self) -> tuple[float, float, float, float]:
         """Left, bottom, right and top of what is worked, mm; there must be something."""
         from silhueta.core.errors import GeometryError
-        from silhueta.core.geometry.measure import box_of
+        from silhueta.core.geometry.measure import boxes_of
 
         if not self.taken:
             raise GeometryError("nothing to measure: there is no outline")
-        lefts, bottoms, rights, tops = zip(*map(box_of, self.taken), strict=True)
-        return min(lefts), min(bottoms), max(rights), max(tops)
+        boxes = boxes_of(self.taken)
+        (left, bottom), (right, top) = boxes[:, :2].min(0).tolist(), boxes[:, 2:].max(0).tolist()
+        return left, bottom, right, top
 
     @cached_property
     def groups(self) -> tuple[tuple[tuple[int, int, int] | None, tuple[Path, ...]], ...]:

@@ -11,7 +11,7 @@ Words used here
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import ClassVar, Self
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -79,6 +79,30 @@ class Path:
             ("controls", controls),
         ):
             object.__setattr__(self, name, value)
+
+    def with_points(self, nodes: Floats, controls: Floats | None = None) -> Self:
+        """Return the same segments through other nodes, (N, 2), mm; controls stay if left out.
+
+        Kinds and bulges are not looked at again, which makes thousands of copies cheap. The arrays
+        become the path's own, and read-only.
+
+        Raises
+        ------
+        GeometryError
+            If a number is not finite.
+
+        """
+        if not (np.isfinite(nodes).all() and (controls is None or np.isfinite(controls).all())):
+            raise GeometryError("the nodes hold a number that is not finite")
+        made = object.__new__(type(self))
+        kept = self.controls if controls is None else controls
+        nodes.setflags(write=False)
+        kept.setflags(write=False)
+        object.__setattr__(made, "nodes", nodes)
+        object.__setattr__(made, "kinds", self.kinds)
+        object.__setattr__(made, "bulges", self.bulges)
+        object.__setattr__(made, "controls", kept)
+        return made
 
     @property
     def starts(self) -> Floats:

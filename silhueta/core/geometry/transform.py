@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
 from numpy.typing import ArrayLike
 
 from silhueta.core.errors import GeometryError
 from silhueta.core.geometry.arcs import arc_centres
+from silhueta.core.geometry.measure import hand_on
 from silhueta.core.geometry.path import ARC, CUBIC, Floats, Path
+
+P = TypeVar("P", bound=Path)
 
 
 def transform(path: Path, matrix: ArrayLike, shift: ArrayLike = (0.0, 0.0)) -> Path:
@@ -38,6 +43,8 @@ def transform(path: Path, matrix: ArrayLike, shift: ArrayLike = (0.0, 0.0)) -> P
     keeps_shapes = np.abs(product - size * np.eye(2)).max() < 1e-12 * size
     if not keeps_shapes and (path.kinds == ARC).any():
         path = arcs_to_cubics(path)
+    if np.array_equal(m, np.eye(2)):
+        return shifted(path, move)
     sense = float(np.sign(np.linalg.det(m)))
     return type(path)(
         path.nodes @ m.T + move,
@@ -45,6 +52,16 @@ def transform(path: Path, matrix: ArrayLike, shift: ArrayLike = (0.0, 0.0)) -> P
         path.bulges * sense,
         np.where((path.kinds == CUBIC)[:, None, None], path.controls @ m.T + move, 0.0),
     )
+
+
+def shifted(path: P, move: ArrayLike) -> P:
+    """Return `path` moved by (x, y), mm, with all that is known of its size and shape."""
+    by = np.asarray(move, np.float64)
+    bent = (path.kinds == CUBIC)[:, None, None]
+    controls = np.where(bent, path.controls + by, 0.0) if bent.any() else None
+    made = path.with_points(path.nodes + by, controls)
+    hand_on(path, made, by)
+    return made
 
 
 def about(path: Path, matrix: ArrayLike, middle: ArrayLike) -> Path:

@@ -8,9 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.crossing import crossings, doubles
-from silhueta.core.geometry.measure import area_of, box_of, length_of
+from silhueta.core.geometry.measure import area_of, areas_of, boxes_of, circle_of, lengths_of
 from silhueta.core.geometry.nesting import nest
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, Path
@@ -62,13 +61,13 @@ def figures(
     loops = [loop for group in grouped for loop in group]
     if depth is None:
         depth = np.concatenate([nest(group).depth for group in grouped]).astype(np.int64)
-    areas = np.array([abs(area_of(loop)) for loop in loops])
-    boxes = np.array([box_of(path) for path in paths]).reshape(-1, 4)
+    areas = np.abs(areas_of(loops))
+    boxes = boxes_of(paths)
     left, bottom, right, top = 0.0, 0.0, 0.0, 0.0
     if len(boxes):
         left, bottom = boxes[:, :2].min(axis=0).tolist()
         right, top = boxes[:, 2:].max(axis=0).tolist()
-    circles = [_is_circle(path) for path in paths]
+    circles = [circle_of(path) is not None for path in paths]
     kinds = [
         path.kinds[:1] if circle else path.kinds
         for path, circle in zip(paths, circles, strict=True)
@@ -86,11 +85,8 @@ def figures(
         area_mm2=float(sum(area_of(p) for group in grouped for p in covered(group, "evenodd")))
         if crossing
         else float((areas * np.where(depth % 2 == 0, 1, -1)).sum()),
-        cut_length_mm=float(sum(length_of(path) for path in paths)),
+        cut_length_mm=float(lengths_of(paths).sum()),
     )
-
-
-_is_circle: Remembered[Path, bool] = Remembered(lambda path: full_circle(path) is not None)
 
 
 def outline_figures(outline: Outline) -> Figures:

@@ -262,8 +262,15 @@ def _equal_radii(found: list[Feature], rounds: list[int]) -> Iterator[TruingOffe
 def _concentric(found: list[Feature], rounds: list[int]) -> Iterator[TruingOffer]:
     some = [i for i in rounds if _told_by_sweep(found[i])]
     some.sort(key=lambda i: found[i].offset_sigma)
+    if not some:
+        return
+    import numpy as np
+    from scipy.spatial import cKDTree
+
+    centres = np.array([found[i].centre for i in some])
+    near_by = cKDTree(centres).query_ball_point(centres, [found[i].radius for i in some])
     for n, i in enumerate(some):
-        for j in some[:n]:
+        for j in (some[k] for k in sorted(near_by[n]) if k < n):
             one, two = found[j], found[i]
             if one.contour == two.contour and abs(one.radius - two.radius) < 1e-9:
                 continue

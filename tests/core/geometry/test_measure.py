@@ -2,8 +2,18 @@ import numpy as np
 import pytest
 
 from silhueta.core.errors import GeometryError
-from silhueta.core.geometry.measure import bounding_box, length, signed_area
-from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, circle_loop
+from silhueta.core.geometry.measure import (
+    area_of,
+    areas_of,
+    bounding_box,
+    boxes_of,
+    circle_of,
+    length,
+    lengths_of,
+    signed_area,
+)
+from silhueta.core.geometry.path import ARC, CUBIC, LINE, Loop, OpenPath, Path, circle_loop
+from silhueta.core.geometry.transform import shifted
 from tests.conftest import hole, square
 
 
@@ -92,3 +102,44 @@ def test_the_box_of_nothing_is_refused():
 
 def test_the_box_spans_all_paths():
     assert bounding_box([square(1), square(2, (5, -3))]) == (0, -3, 7, 1)
+
+
+def test_many_paths_at_once_measure_as_each_does():
+    rng = np.random.default_rng(7)
+    paths: list[Path] = []
+    for number in range(90):
+        count = int(rng.integers(3, 9))
+        kinds = rng.integers(0, 3 if number % 3 == 0 else 2, count).astype(np.uint8)
+        kinds[0] = number % 2  # some without an arc, some with one
+        bulges = np.where(kinds == ARC, rng.choice([-1, 1], count) * rng.uniform(0.05, 3, count), 0)
+        made = Loop if number % 4 else OpenPath
+        some = slice(None) if number % 4 else slice(count - 1)
+        controls = rng.uniform(-500, 500, (count, 2, 2)) * (kinds == CUBIC)[:, None, None]
+        nodes = rng.uniform(-500, 500, (count, 2))
+        paths.append(made(nodes, kinds[some], bulges[some], controls[some]))
+    paths += [circle_loop((x, -x), 3 + x) for x in range(40)]
+    boxes, along = boxes_of(paths), lengths_of(paths)
+    loops = [path for path in paths if isinstance(path, Loop)]
+    for path, box, way in zip(paths, boxes, along, strict=True):
+        alone = path.with_points(path.nodes.copy())  # nothing is known of it yet
+        assert box == pytest.approx(bounding_box([alone]), abs=1e-9)
+        assert way == pytest.approx(length(path), rel=1e-12)
+    assert areas_of(loops) == pytest.approx([signed_area(loop) for loop in loops], rel=1e-9)
+    assert [circle_of(path) is not None for path in paths] == [False] * 90 + [True] * 40
+
+
+def test_a_copy_knows_what_its_pattern_knew():
+    pattern = [circle_loop((5, 5), 2), square(10)]
+    boxes_of(pattern), [circle_of(path) for path in pattern], [area_of(path) for path in pattern]
+    for path in pattern:
+        moved = shifted(path, (100.0, -20.0))
+        fresh = moved.with_points(moved.nodes.copy())
+        assert bounding_box([moved]) == pytest.approx(bounding_box([fresh]))
+        assert area_of(moved) == pytest.approx(area_of(fresh))
+        one, two = circle_of(moved), circle_of(fresh)
+        assert (one is None) == (two is None)
+        if one is not None and two is not None:
+            assert np.allclose(one[0], two[0])
+            assert one[1] == pytest.approx(two[1])
+    with pytest.raises(GeometryError):
+        shifted(pattern[0], (np.nan, 0))
