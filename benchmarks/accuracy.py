@@ -1,30 +1,28 @@
-"""How close the traced outline comes to the true one, and with how many segments."""
+"""Points along outlines, segments counted, pictures spoilt; and what a looser tolerance does."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+import json
+import tempfile
+from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
+from PIL import Image
 
+from benchmarks.called import called
 from benchmarks.shapes import every_shape, picture, placed
-from silhueta.core.datums import PixelDatum
-from silhueta.core.errors import TraceError
 from silhueta.core.geometry.arcs import full_circle
-from silhueta.core.geometry.crossing import crossings
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.path import Floats, Loop, Path
-from silhueta.core.job import TraceSettings
-from silhueta.core.picture.decode import Picture
-from silhueta.core.trace.trace import trace
+from silhueta.core.geometry.path import Floats, Loop
+from silhueta.core.geometry.path import Path as Outline
 
 Grey = NDArray[np.uint8]
 _TOLERANCES = (0.25, 0.4, 0.6, 1.0, 1.6, 2.5, 4.0, 6.0)  # px
 
 
-def dense(path: Path, step: float = 0.1) -> Floats:
+def dense(path: Outline, step: float = 0.1) -> Floats:
     """Return points along `path` hardly more than `step` px apart."""
     points = flatten(path, 1e-4)
     after = np.roll(points, -1, axis=0)
@@ -51,49 +49,6 @@ def spoilt(grey: Grey, spoil: str, seed: int = 0) -> Grey:
     return grey
 
 
-def compare(
-    loops: list[Loop], side: int, tolerance: float | None, spoil: str = ""
-) -> tuple[float, float, float, int]:
-    """Return mean and largest deviation in px both ways, the segment ratio, and the faults."""
-    true = placed(loops, side)
-    grey = spoilt(picture(true, side), spoil)
-    traced = trace(
-        Picture(grey, None, None, "PNG"),
-        PixelDatum(1.0),
-        TraceSettings(speck=4.0, tolerance=tolerance),
-    )
-    found = list(traced.outline.loops)
-    a, b = np.vstack([dense(p) for p in true]), np.vstack([dense(p) for p in found])
-    there, back = cKDTree(b).query(a)[0], cKDTree(a).query(b)[0]
-    faults = len(crossings(found)) + abs(len(found) - len(true))
-    mean = (there.mean() + back.mean()) / 2
-    return mean, max(there.max(), back.max()), segment_count(found) / segment_count(true), faults
-
-
-def run(side: int = 640, tolerance: float | None = None, spoil: str = "") -> dict[str, float]:
-    """Return the figures over every shape."""
-    rows = {name: compare(loops, side, tolerance, spoil) for name, loops in every_shape().items()}
-    table = np.array(list(rows.values()))
-    return {
-        "shapes": len(table),
-        "mean deviation px, median": float(np.median(table[:, 0])),
-        "mean deviation px, worst": float(table[:, 0].max()),
-        "largest deviation px, median": float(np.median(table[:, 1])),
-        "largest deviation px, 90 %": float(np.percentile(table[:, 1], 90)),
-        "largest deviation px, worst": float(table[:, 1].max()),
-        "segment ratio, median": float(np.median(table[:, 2])),
-        "segment ratio, 90 %": float(np.percentile(table[:, 2], 90)),
-        "crossings and lost or invented loops": int(table[:, 3].sum()),
-    }
-
-
-if __name__ == "__main__":
-    import sys
-
-    for name, value in run(640, float(sys.argv[1]) if len(sys.argv) > 1 else None).items():
-        print(f"{name:40} {value:.4g}")
-
-
 def monotone(count: int = 60) -> dict[str, float]:
     """Return how often a looser tolerance makes more segments: clean, spoilt, and as a scan."""
     steps = grown = pictures = 0
@@ -102,18 +57,17 @@ def monotone(count: int = 60) -> dict[str, float]:
     for number, loops in enumerate(shapes[:: max(1, len(shapes) // count)][:count]):
         spoil = ("", "noise jpeg", "noise")[number % 3]
         grey = spoilt(picture(placed(loops, 400), 400), spoil, number)
-        settings = TraceSettings(speck=4.0, light="linear" if number % 2 else "stored")
-        made = []
-        for tolerance in _TOLERANCES:
-            try:
-                traced = trace(
-                    Picture(grey, None, None, "PNG"),
-                    PixelDatum(1.0),
-                    replace(settings, tolerance=tolerance),
-                )
-            except TraceError:
-                break
-            made.append(segment_count(list(traced.outline.loops)))
+        light = ["--light", "linear" if number % 2 else "stored"]
+        made: list[int] = []
+        with tempfile.TemporaryDirectory() as folder:
+            file, out, report = (Path(folder) / f"a.{kind}" for kind in ("png", "dxf", "json"))
+            Image.fromarray(grey).save(file)
+            ends = [str(file), "-o", str(out), "--report", str(report), "--pixel-size", "1mm"]
+            for tolerance in _TOLERANCES:
+                told = [*light, "--tolerance", f"{tolerance}mm"]
+                if called("trace", *ends, *told)[0]:
+                    break
+                made.append(sum(json.loads(report.read_text())["segments"].values()))
         rises = np.diff(made)
         pictures += len(made) == len(_TOLERANCES)
         steps += len(rises)

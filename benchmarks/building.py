@@ -1,18 +1,22 @@
 """Build: stencils without islands, panels in sections, offsets against shapely's.
 
-What the program makes is judged by formulas and by GEOS: of the program only its loops are read.
+What the program makes is judged by formulas and by GEOS. Stencils come through the command line
+and are read by ezdxf; sections are asked of the core, which tells where each lies in the panel.
 """
 
 from __future__ import annotations
 
 import itertools
+import tempfile
 import time
 from dataclasses import replace
+from pathlib import Path
 
+import ezdxf
 import numpy as np
 import shapely
 
-from silhueta.core.build.bridges import bridged
+from benchmarks.called import called
 from silhueta.core.build.fonts import SHIPPED
 from silhueta.core.build.lettering import lettered
 from silhueta.core.build.offset import offset
@@ -70,30 +74,53 @@ def _area(loop: Loop) -> float:
     return float(0.5 * (x * ny - nx * y).sum() + segments.sum())
 
 
+def _written(folder: Path, *told: str) -> tuple[list[Loop], str] | None:
+    """Return the loops that `silhueta build` writes, and what it says; None: it refuses."""
+    code, said = called("build", "-o", str(folder / "a.dxf"), *told)
+    if code:
+        return None
+    loops = []
+    for entity in ezdxf.readfile(folder / "a.dxf").modelspace():
+        if entity.dxftype() == "CIRCLE":
+            loops.append(circle_loop(entity.dxf.center.vec2, entity.dxf.radius))
+        else:
+            rows = np.array(entity.get_points("xyb"))
+            loops.append(Loop(rows[:, :2], (rows[:, 2] != 0).astype(np.uint8), rows[:, 2]))
+    return loops, said
+
+
 def stencils(count: int = 200) -> Rows:
     """Cut random words out of a plate, tie their islands, and look what is left."""
     rng = np.random.default_rng(17)
     left = refused = narrow = 0
     shares, seconds = [], []
-    for k in range(count):
-        text = "".join(rng.choice(list(_LETTERS), int(rng.integers(3, 9))))
-        words = lettered(Lettering(text, 60.0, SHIPPED[k % 3].name))
-        whole = negative(words, plate_round(words, "rectangle", None, 5.0, 10.0))
-        start = time.perf_counter()
-        done = bridged(whole, _TIE, 2)
-        seconds.append(time.perf_counter() - start)
-        tied = _region(done.loops)
-        left += len(shapely.get_parts(tied)) - 1
-        refused += len(done.left)
-        shares.append(100 * (tied - _region(whole)).area / _region(words).area)
-        # shapely's erosion by almost half a tie must not set anything free
-        pieces = shapely.get_parts(tied.buffer(-0.49 * _TIE))
-        rim = shapely.box(*tied.bounds).boundary.buffer(_TIE)
-        narrow += sum(p.area > 1.0 and not p.intersects(rim) for p in pieces)
+    with tempfile.TemporaryDirectory() as room:
+        for k in range(count):
+            text = "".join(rng.choice(list(_LETTERS), int(rng.integers(3, 9))))
+            words = lettered(Lettering(text, 60.0, SHIPPED[k % 3].name))
+            plate = plate_round(words, "rectangle", None, 5.0, 10.0)
+            low, bottom, right, top = shapely.MultiPoint(_sampled(plate[0])).bounds
+            size = f"{right - low:.6f}x{top - bottom:.6f}mm"
+            told = ["--text", text, "--cap-height", "60mm", "--font", SHIPPED[k % 3].name]
+            told += ["--plate", size, "--radius", "5mm", "--negative"]
+            whole = _written(Path(room), *told)
+            start = time.perf_counter()
+            done = _written(Path(room), *told, "--bridge", f"{_TIE}mm")
+            seconds.append(time.perf_counter() - start)
+            if whole is None or done is None or "no tie" in done[1]:
+                refused += 1
+                continue
+            tied = _region(done[0])
+            left += len(shapely.get_parts(tied)) - 1
+            shares.append(100 * (tied - _region(whole[0])).area / _region(words).area)
+            # shapely's erosion by almost half a tie must not set anything free
+            pieces = shapely.get_parts(tied.buffer(-0.49 * _TIE))
+            rim = shapely.box(*tied.bounds).boundary.buffer(_TIE)
+            narrow += sum(p.area > 1.0 and not p.intersects(rim) for p in pieces)
     return {
         "words": count,
         "islands left (wanted 0)": left,
-        "islands that no tie fits": refused,
+        "refused, or islands that no tie fits": refused,
         "ties narrower than asked (wanted 0)": narrow,
         "ties, % of the letters' area, 95 % (wanted 6)": float(np.percentile(shares, 95)),
         "ties, % of the letters' area, all together (wanted 6)": float(np.mean(shares)),

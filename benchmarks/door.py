@@ -8,10 +8,8 @@ and what is given here. What comes out is read from the DXF by ezdxf.
 
 from __future__ import annotations
 
-import io
 import sys
 import tempfile
-from contextlib import redirect_stderr, redirect_stdout
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
@@ -22,18 +20,19 @@ import numpy as np
 from PIL import Image
 from scipy.spatial import cKDTree
 
-from benchmarks.accuracy import dense, segment_count
+from benchmarks.accuracy import dense, segment_count, spoilt
+from benchmarks.called import called
 from benchmarks.shapes import every_shape, picture, placed
 
 _MM = 0.1  # of a px
 
 
-def traced(name: str, side: int, options: tuple[str, ...]) -> dict[str, Any]:
+def traced(name: str, side: int, options: tuple[str, ...], spoil: str = "") -> dict[str, Any]:
     """Return what comes of one shape: px from the truth both ways, segments over the designer's."""
     true = placed(every_shape()[name], side)
     with tempfile.TemporaryDirectory() as folder:
         file, out = Path(folder) / "a.png", Path(folder) / "a.dxf"
-        Image.fromarray(picture(true, side)).save(file)
+        Image.fromarray(spoilt(picture(true, side), spoil)).save(file)
         given = ["-o", str(out), "--pixel-size", f"{_MM}mm", "--origin", "picture", *options]
         code, said = called("trace", str(file), *given)
         if code:
@@ -50,23 +49,6 @@ def traced(name: str, side: int, options: tuple[str, ...]) -> dict[str, Any]:
         "loops": abs(loops - len(true)),
         "said": said,
     }
-
-
-def called(*arguments: str) -> tuple[int, str]:
-    """Return the exit code of the command line and what it said, called in this very process."""
-    from silhueta.cli import main
-
-    before = sys.argv
-    sys.argv = ["silhueta", *arguments]
-    out, err = io.StringIO(), io.StringIO()
-    try:
-        with redirect_stdout(out), redirect_stderr(err):
-            main()
-    except SystemExit as ended:
-        return int(ended.code or 0), err.getvalue().strip()
-    finally:
-        sys.argv = before
-    return 0, err.getvalue().strip()
 
 
 def _read(out: Path) -> tuple[np.ndarray, int, int]:
@@ -91,10 +73,11 @@ def _read(out: Path) -> tuple[np.ndarray, int, int]:
     return np.vstack(places) / _MM, segments, loops
 
 
-def run(side: int = 640, options: tuple[str, ...] = ()) -> dict[str, float]:
+def run(side: int = 640, options: tuple[str, ...] = (), spoil: str = "") -> dict[str, float]:
     """Print refusals and the farthest, and return the figures over every shape."""
     with Pool() as pool:
-        rows = pool.map(partial(traced, side=side, options=options), every_shape(), chunksize=4)
+        one = partial(traced, side=side, options=options, spoil=spoil)
+        rows = pool.map(one, every_shape(), chunksize=4)
     good = [row for row in rows if "refused" not in row]
     for row in rows:
         if "refused" in row:

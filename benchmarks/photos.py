@@ -7,21 +7,26 @@ here it is run on them.
 from __future__ import annotations
 
 import io
+import json
+import tempfile
 import time
 from dataclasses import replace
+from pathlib import Path
 from typing import NamedTuple
 
 import cv2
+import ezdxf
 import numpy as np
 from PIL import Image
 
+from benchmarks.called import called
 from benchmarks.photo import Part, Scene, printed, render
 from benchmarks.photo_truth import A4, ends_of, errors_of, marks_on, random_scene, stored
 from silhueta.core.datum.gauge import gauge_pdf
 from silhueta.core.datum.look_for import look_for_gauge, look_for_sheet
 from silhueta.core.datum.rectify import rectify
 from silhueta.core.datums import Datum, Optics
-from silhueta.core.errors import ScaleError, SilhuetaError
+from silhueta.core.errors import ScaleError
 from silhueta.core.job import Job, PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
 from silhueta.core.trace.job_trace import size_sigma, trace_job
@@ -98,6 +103,33 @@ def finding(count: int = 200, kind: str = "sheet") -> dict[str, float]:
     return {f"{kind} found of {count}": found, f"{kind} wrong but sure": wrong}
 
 
+def _measured(scene: Scene, said: list[str]) -> tuple[float, float] | None:
+    """Return how far off the width that the command line writes is, and its sigma, mm.
+
+    None: nothing was written, or only with a doubt.
+    """
+    assert scene.part is not None
+    with tempfile.TemporaryDirectory() as folder:
+        file, out, report = (Path(folder) / f"a.{kind}" for kind in ("jpg", "dxf", "json"))
+        grey = stored(scene, 95)
+        cv2.imwrite(str(file), grey, [cv2.IMWRITE_JPEG_QUALITY, 100])
+        told = ["--read", "part", "--sheet", "a4", *said]
+        ends = ["-o", str(out), "--report", str(report)]
+        if called("trace", str(file), *ends, *told)[0]:
+            return None
+        loops = []
+        for entity in ezdxf.readfile(out).modelspace():
+            if entity.dxftype() == "CIRCLE":
+                x, y, _ = entity.dxf.center
+                r = entity.dxf.radius
+                loops.append((np.array([[x + r, y], [x - r, y]]), np.ones(2)))
+            else:
+                rows = np.array(entity.get_points("xyb"))
+                loops.append((rows[:, :2], rows[:, 2]))
+        sigmas = json.loads(report.read_text())["size_sigma_mm"]
+    return errors_of(loops, scene.part).overall[0], float(max(sigmas))
+
+
 def honesty(count: int = 200, told: bool = True) -> dict[str, float]:
     """Return in how many random scenes the true width lies within two standard uncertainties.
 
@@ -113,17 +145,14 @@ def honesty(count: int = 200, told: bool = True) -> dict[str, float]:
             scene, part=replace(part, x=middle[0], y=middle[1], size=(110.0, 70.0)), shadows=0
         )
         rng = np.random.default_rng(number)
-        picture = replace(photo(scene), focal35=scene.focal35 * (1 + rng.normal(0, 0.03)))
-        said = Optics(max(part.thickness + rng.normal(0, 0.05), 0.0) if part.thickness else 0.0)
-        if not told:
-            said = Optics(thickness_open=True)
-        try:
-            sheet = look_for_sheet(picture, "a4", A4)
-            got = measure(picture, sheet, scene, said, "part")
-        except SilhuetaError:
+        focal = scene.focal35 * (1 + rng.normal(0, 0.03))
+        thick = max(part.thickness + rng.normal(0, 0.05), 0.0) if part.thickness else 0.0
+        said = ["--focal35", f"{focal}", *(["--thickness", f"{thick}mm"] if told else [])]
+        got = _measured(scene, said)
+        if got is None:
             continue
         tried += 1
-        inside += abs(got.overall[0]) <= 2 * got.sigma
+        inside += abs(got[0]) <= 2 * got[1]
     inside_of = "inside two standard uncertainties" + ("" if told else ", thickness not told")
     return {"scenes measured": tried, f"{inside_of}, %": 100 * inside / tried}
 

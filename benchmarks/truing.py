@@ -16,15 +16,19 @@ from __future__ import annotations
 import io
 import math
 import sys
+import tempfile
 import time
 from collections import Counter
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import cv2
+import ezdxf
 import numpy as np
 import shapely
 from PIL import Image
 
+from benchmarks.called import called
 from silhueta.core.datums import DpiDatum
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, PictureFile
@@ -228,6 +232,42 @@ def run(count: int = 300) -> dict[str, float]:
             if name == "hole":
                 off_after.append(again[i].size - part.holes[k][2])
     return _figures(tally, np.array(off_before), np.array(off_after), seconds)
+
+
+def told(count: int = 300) -> dict[str, float]:
+    """Return the holes of the same parts as `silhueta trace --true all` writes them.
+
+    Each true hole's partner is the circle of the DXF whose centre is nearest to where it lies.
+    """
+    tally: Counter[str] = Counter()
+    off: list[float] = []
+    with tempfile.TemporaryDirectory() as room:
+        file, out = Path(room) / "part.jpg", Path(room) / "part.dxf"
+        for number in range(count):
+            rng = np.random.default_rng(9000 + number)
+            part = random_part(rng)
+            data, matrix = picture(part, rng, rng.uniform(0, 2 * math.pi))
+            file.write_bytes(data)
+            given = ["--dpi", f"{PX * 25.4}", "--origin", "picture", "--true", "all"]
+            if called("trace", str(file), "-o", str(out), *given, "--hole-sizes", "drill")[0]:
+                tally["refused"] += 1
+                continue
+            circles = [
+                (np.array(circle.dxf.center.vec2), 2 * circle.dxf.radius)
+                for circle in ezdxf.readfile(out).modelspace().query("CIRCLE")
+            ]
+            for x, y, diameter in part.holes:
+                centre = _at(matrix, np.array([x, y]))[0]
+                near = [d for at, d in circles if np.hypot(*(at - centre)) < _NEAR]
+                tally["holes"] += 1
+                if near:
+                    off.append(min(near, key=lambda d: abs(d - diameter)) - diameter)
+    return {
+        "command line: refused": tally["refused"],
+        "command line: holes found, %": 100 * len(off) / max(tally["holes"], 1),
+        "command line: holes within 0.001 mm, %": 100 * float(np.mean(np.abs(off) < 1e-3)),
+        "command line: holes within 0.03 mm, %": 100 * float(np.mean(np.abs(off) < 0.03)),
+    }
 
 
 def _count(tally: Counter[str], part: Drawn, got: object, truth: Truth) -> None:

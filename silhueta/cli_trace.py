@@ -35,7 +35,7 @@ from silhueta.core.errors import TraceError
 from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.units import format_length
-from silhueta.core.wording import coarse, leaned, open_blend, open_wall
+from silhueta.core.wording import coarse, counted, leaned, open_blend, open_wall
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -262,6 +262,8 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     done, exact, noise = _trued(given, done, work)
     flat, scale = done.rectified.picture, done.traced.scale
     size = (flat.width * scale.mm_per_px, flat.height * scale.mm_per_px)
+    stamp = done.job.traced
+    assert stamp is not None
     with all_or_none():
         with work.stage("write"):
             drawing = draw(done.job.outline, given.units, given.origin, size)
@@ -273,16 +275,22 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
                 content = figures_report(drawing.paths(), given.units, drawing.groups())
             content["scale"] = _scale_report(scale, done.rectified, done.job)
             off = done.traced.deviation
-            stamp = done.job.traced
-            assert stamp is not None
             content["light"] = {"taken": stamp.light, "open": bool(stamp.blend_mm)}
             wide, high = size_sigma(done.job, done.rectified)
             content["size_sigma_mm"] = [round(wide, 6), round(high, 6)]
             content["hole_sizes"] = hole_sizes(done.job.outline, noise, drawing)
+            content["specks_left_out"] = stamp.dropped
             content["deviation_mm"] = {"mean": off.mean, "p95": off.p95, "max": off.worst}
             if exact is not None:
                 content |= true_report(exact, noise, drawing)
             write_report(given.report, content, work)
+    if stamp.dropped and not given.quiet:
+        limit = f"{done.job.trace.speck:.3g} mm²"
+        say(
+            f"note: {counted(stamp.dropped, 'loop')} under the speck limit of {limit} "
+            f"{'was' if stamp.dropped == 1 else 'were'} left out; if holes are among them, give a "
+            "smaller --speck"
+        )
     told_written(proofs, given.quiet, size_sigma(done.job, done.rectified))
 
 

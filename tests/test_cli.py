@@ -13,6 +13,7 @@ from PIL import Image
 
 from silhueta.core.datums import OverallDatum
 from silhueta.core.files.dxf_tags import read_tags
+from silhueta.core.files.inspect_file import inspect_file
 from silhueta.core.files.job_file import load_job
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.geometry.measure import bounding_box
@@ -71,6 +72,7 @@ def test_the_report_is_what_other_tools_were_promised(call, plate_png, tmp_path)
         "light",
         "size_sigma_mm",
         "hole_sizes",
+        "specks_left_out",
         "deviation_mm",
         "seconds",
         "peak_memory_mb",
@@ -135,6 +137,20 @@ def test_the_pictures_frame_is_kept_when_asked(call, plate_png, tmp_path):
 def test_loops_to_keep(call, plate_png, tmp_path, keep, loops):
     call("trace", plate_png, "-o", tmp_path / "a.dxf", "--dpi", 254, "--keep", keep)
     assert len(read_tags((tmp_path / "a.dxf").read_bytes()).paths) == loops
+
+
+def test_holes_too_small_to_be_taken_are_told(call, tmp_path):
+    picture = np.full((200, 300), 255, np.uint8)
+    picture[40:160, 40:260] = 0
+    y, x = np.ogrid[:200, :300]
+    picture[(x - 80) ** 2 + (y - 80) ** 2 < 25] = 255  # a hole of 1 mm, 0.8 mm²
+    file, target = tmp_path / "small.png", tmp_path / "small.dxf"
+    Image.fromarray(picture).save(file)
+    given = ("trace", file, "-o", target, "--pixel-size", "0.1mm")
+    said = call(*given)[2]
+    assert "1 loop under the speck limit of 1 mm² was left out" in said
+    assert call(*given, "--speck", "0.2mm2")[2] == ""
+    assert inspect_file(target)["holes"] == 1
 
 
 def test_inverting_takes_the_light_side(call, plate_png, tmp_path):

@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 
 import pytest
 
@@ -22,6 +23,16 @@ def files(tmp_path):
         )
         made.append(file)
     return made
+
+
+def test_a_plate_as_large_as_a_refusal_names_is_made(call, files, tmp_path):
+    target = tmp_path / "made.dxf"
+    given = ("build", files[1], "-o", target, "--negative", "--margin", "3.333mm", "--plate")
+    code, _, said = call(*given, "20x20mm")
+    needed = re.search(r"needs ([0-9.]+) × ([0-9.]+) mm", said)
+    assert code == 1
+    assert needed is not None
+    assert call(*given, f"{needed[1]}x{needed[2]}mm")[0] == 0
 
 
 HALF = math.pi * 100 / 2  # of the bore lies on the plate, whose edge goes through its centre

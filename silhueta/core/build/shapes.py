@@ -16,6 +16,7 @@ from silhueta.core.geometry.path import ARC, LINE, Loop, circle_loop
 from silhueta.core.geometry.region.region import covered, cut_away
 
 LARGEST = 100_000.0  # mm
+_SHORT = 1e-3  # mm, that a plate may be too small by: of a size told in full or rounded
 MOST_HOLES = 10_000
 PlateKind = Literal["rectangle", "circle", "outline"]
 Point = tuple[float, float]
@@ -201,10 +202,12 @@ def plate_round(
         )
         return [circle_loop(centre, far + margin)]
     wide, high = size or needed
-    if wide < needed[0] - 1e-9 or high < needed[1] - 1e-9:
+    if wide < needed[0] - _SHORT or high < needed[1] - _SHORT:
+        # rounded up: whoever types what is told here must get the plate
+        least = [math.ceil(side * 10 - 10 * _SHORT) / 10 for side in needed]
         raise EditError(
             f"the plate of {wide:g} × {high:g} mm is smaller than what lies on it: with a margin "
-            f"of {margin:g} mm it needs {needed[0]:.1f} × {needed[1]:.1f} mm"
+            f"of {margin:g} mm it needs {least[0]:.1f} × {least[1]:.1f} mm"
         )
     return [rectangle(wide, high, radius, centre)]
 
