@@ -220,21 +220,16 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
     from silhueta.core.apart.ask import ready
 
     ready()
-    from silhueta.core.build.layers import layers
+    from silhueta.core.build.layers import layered
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
-    from silhueta.core.geometry.path import Loop
 
     work = Work(Progress())
     with work.stage("read"):
-        groups = [
-            (colour, [path for path in paths if isinstance(path, Loop)])
-            for colour, paths in _outline(file, given).groups
-            if colour is not None
-        ]
+        outline = _outline(file, given)
     with work.stage("build"):
-        made = layers(groups, given["trap"], given["base"], True, given["mirror"] or "")
+        made = layered(outline, given["trap"], given["base"], given["mirror"] or "")
     content: dict[str, Any] = {"layers": []}
     proofs = []
     plan = _plan(given)

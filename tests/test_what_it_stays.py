@@ -164,3 +164,41 @@ def test_build_writes_a_job_as_the_job_says_it(call, tmp_path):
     assert (written.dxfversion, written.header["$INSUNITS"]) == ("AC1009", 1)
     assert call("build", file, "--turn", "30", "--units", "mm", "-o", target)[0] == 0
     assert "$INSUNITS\n 70\n4" in target.read_text()
+
+
+@pytest.mark.parametrize("flip", [(), ("--mirror", "x")])
+def test_files_of_colours_have_what_is_engraved_and_marked(call, tmp_path, flip):
+    red, blue = (200, 0, 0), (0, 0, 200)
+    ring = Contour(circle_loop((10, 30), 4), operation="engrave", colour=red)
+    line = Contour(OpenPath(np.array([[26.0, 30.0], [34.0, 30.0]])), operation="mark")
+    inner = square(20, (20, 20))
+    plates = [Contour(square(60), colour=red), Contour(hole(inner), colour=red)]
+    job = Job(outline=Outline((*plates, Contour(inner, colour=blue), ring, line)))
+    save_job(job, tmp_path / "two.silhueta")
+    out = tmp_path / "two.dxf"
+    given = ("build", tmp_path / "two.silhueta", "--trap", "1mm", "-o", out)
+    assert call(*given, *flip)[0] == 0
+    low, high = (
+        ezdxf.readfile(tmp_path / f"two-{name}.dxf").modelspace() for name in ("c80000", "0000c8")
+    )
+    (engraved,) = low.query("*[layer=='ENGRAVE']")
+    corner = min(
+        circle.dxf.center.x - circle.dxf.radius
+        for circle in low.query("CIRCLE[layer=='MARK']")  # the registration marks, the same in all
+    )
+    right = engraved.dxf.center.x - corner
+    assert engraved.dxf.radius == pytest.approx(4)
+    assert right == pytest.approx((50 if flip else 10) + 7 + 1.5, abs=1e-6)
+    assert not high.query("*[layer=='ENGRAVE']")
+    lines = [
+        [len(tuple(entity.vertices())) for entity in space.query("LWPOLYLINE[layer=='MARK']")]
+        for space in (low, high)
+    ]
+    assert [len(some) for some in lines] == [8, 9]  # two to each registration mark, and the line
+    save_job(
+        Job(outline=Outline((*job.outline.contours, Contour(circle_loop((50, 50), 2))))),
+        tmp_path / "two.silhueta",
+    )
+    code, _, said = call(*given)
+    assert code == 1
+    assert "1 line that is cut belongs to no colour" in said

@@ -8,6 +8,7 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -18,31 +19,109 @@ from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path, circle_loop
 from silhueta.core.geometry.region.region import common, covered, united
+from silhueta.core.geometry.solids import polygon_of, solids
 from silhueta.core.geometry.transform import transform
 from silhueta.core.trace_settings import Rgb
+from silhueta.core.wording import counted
 
 _MARK = 6.0  # mm across a registration mark
 _AWAY = 4.0  # mm from what is cut
+_CHORD = 0.01  # mm, to which curves are followed to tell which layer a line lies on
 _MOST_TRAP = 20.0  # mm
 
 
 class Layer(NamedTuple):
-    """A layer: its colour (None: the base), what is cut, and its registration marks."""
+    """A layer: its colour (None: the base), what is cut, and its registration marks.
+
+    `lines`: what is engraved or marked on it, and lines with two ends.
+    """
 
     colour: Rgb | None
     loops: list[Loop]
     marks: list[Path]
+    lines: tuple[Contour, ...] = ()
 
     @property
     def outline(self) -> Outline:
-        """What is cut and what is marked of it."""
+        """What is cut, engraved and marked of it."""
         cut = [Contour(loop) for loop in self.loops]
-        return Outline((*cut, *(Contour(path, operation="mark") for path in self.marks)))
+        marks = [Contour(path, operation="mark") for path in self.marks]
+        return Outline((*cut, *self.lines, *marks))
 
     @property
     def name(self) -> str:
         """What tells its file from the others': its colour as six digits, or "base"."""
         return "base" if self.colour is None else "{:02x}{:02x}{:02x}".format(*self.colour)
+
+
+def layered(
+    outline: Outline, trap: float = 0.0, base: bool = False, mirrored: str | bool = False
+) -> list[Layer]:
+    """Return the layers of an outline, the lowest first, with all that is worked on each.
+
+    What is engraved or marked lies on the layer of its colour; without one, on the uppermost layer
+    that is seen where it begins.
+
+    Raises
+    ------
+    EditError
+        As :func:`layers`, and where something is cut that has no colour: it belongs to no layer.
+
+    """
+    bare = sum(c.cut and c.colour is None for c in outline.contours)
+    groups = [
+        (colour, [path for path in paths if isinstance(path, Loop)])
+        for colour, paths in outline.groups
+        if colour is not None
+    ]
+    if bare and groups:
+        raise EditError(
+            f"{counted(bare, 'line')} that {'is' if bare == 1 else 'are'} cut belong"
+            f"{'s' if bare == 1 else ''} to no colour, and so to no layer; engrave or mark "
+            f"{'it' if bare == 1 else 'them'}, or skip {'it' if bare == 1 else 'them'}"
+        )
+    flat = layers([group for group in groups if group[1]], 0.0, False, False)
+    made = layers([group for group in groups if group[1]], trap, base, True, mirrored)
+    on: list[list[Contour]] = [[] for _ in made]
+    below = len(made) - len(flat)  # 1: the base lies below all colours
+    for contour in outline.contours:
+        if contour.taken and not (contour.cut and contour.path.closed):
+            number = next((k for k, one in enumerate(flat) if one.colour == contour.colour), None)
+            on[below + (_seen_at(flat, contour.path) if number is None else number)].append(contour)
+    flip = _flip(mirrored, [loop for _, loops in groups for loop in loops])
+    return [
+        layer._replace(
+            lines=tuple(
+                replace(c, path=transform(c.path, *flip), mirrored=not c.mirrored) if flip else c
+                for c in lines
+            )
+        )
+        for layer, lines in zip(made, on, strict=True)
+    ]
+
+
+def _seen_at(flat: Sequence[Layer], path: Path) -> int:
+    """Return which of layers is the uppermost where a path begins; the lowest, where none is."""
+    import shapely
+
+    place = shapely.Point(path.nodes[0])
+    for number in reversed(range(len(flat))):
+        pieces = (polygon_of(solid, _CHORD) for solid in solids(flat[number].loops))
+        if any(piece.covers(place) for piece in pieces):
+            return number
+    return 0
+
+
+def _flip(
+    mirrored: str | bool, loops: Sequence[Loop]
+) -> tuple[np.ndarray, tuple[float, float]] | None:
+    """Return the matrix and shift that mirror `loops` in their box, or None where nothing is."""
+    if not mirrored:
+        return None
+    left, bottom, right, top = bounding_box(loops)
+    if mirrored == "y":
+        return np.diag([1.0, -1.0]), (0.0, bottom + top)
+    return np.diag([-1.0, 1.0]), (left + right, 0.0)
 
 
 def layers(
@@ -91,17 +170,14 @@ def layers(
     if base:
         made.insert(0, (None, outer_only(_all([loops for _, loops in made]))))
     crosses = _marks(bounding_box(everything)) if marks else []
-    if not mirrored:
+    flip = _flip(mirrored, everything)
+    if flip is None:
         return [Layer(colour, loops, crosses) for colour, loops in made]
-    left, bottom, right, top = bounding_box(everything)
-    flip, shift = np.diag([-1.0, 1.0]), (left + right, 0.0)
-    if mirrored == "y":
-        flip, shift = np.diag([1.0, -1.0]), (0.0, bottom + top)
     return [
         Layer(
             colour,
-            [p for loop in loops if isinstance(p := transform(loop, flip, shift), Loop)],
-            [transform(path, flip, shift) for path in crosses],
+            [p for loop in loops if isinstance(p := transform(loop, *flip), Loop)],
+            [transform(path, *flip) for path in crosses],
         )
         for colour, loops in made
     ]

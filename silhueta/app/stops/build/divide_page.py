@@ -8,13 +8,12 @@ from PySide6.QtWidgets import QPushButton
 
 from silhueta.app.stops.build.page import BuildPage, Edit, Made
 from silhueta.app.widgets import Choice, Field, Note, row, sentence
-from silhueta.core.build.layers import layers
+from silhueta.core.build.layers import layered
 from silhueta.core.build.layout import beds, divide, on_sheet, pieces
 from silhueta.core.build.sections import Joint
 from silhueta.core.build.sheet import Sheet
 from silhueta.core.errors import EditError, SilhuetaError
 from silhueta.core.geometry.outline import Outline
-from silhueta.core.geometry.path import Loop
 from silhueta.core.job import Job
 from silhueta.core.units import format_length, parse_length
 from silhueta.core.wording import counted
@@ -142,15 +141,10 @@ class DividePage(BuildPage):
 
     def _save_colours(self) -> None:
         job = self.sheet.session.job
-        groups = [
-            (colour, [p for p in paths if isinstance(p, Loop)])
-            for colour, paths in job.outline.groups
-            if colour is not None
-        ]
         trap, base, flip = self.values["Overlap"], self._base, self._flip
 
         def made() -> list[tuple[str, Outline]]:
-            every = layers(groups, trap, base, True, flip)
+            every = layered(job.outline, trap, base, flip)
             return [(layer.name, layer.outline) for layer in every]
 
         self.sheet.save_apart.emit(made)
