@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.files.format import Format
     from silhueta.core.files.proof import Proof
-    from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
 
 JOB_SUFFIX = ".silhueta"
@@ -83,99 +82,34 @@ class Filing(QObject):
         self.bench.ask("Opening", lambda work: open_file(source, work))
 
     def _choose(self, offer: DrawingOffer) -> None:
-        """Ask what of a drawing is wanted, and how large it is, where it leaves that open."""
-        drawing = offer.drawing
-        assert drawing is not None
-        if offer.picture:
-            box = QMessageBox(self._window)
-            box.setObjectName("svg-choice")
-            box.setWindowTitle("Silhueta")
-            count = len(drawing.paths)
-            box.setText(f"“{offer.file.name}” holds {count:,} outlines, and a picture as well.")
-            take = box.addButton("Take the outlines", QMessageBox.ButtonRole.AcceptRole)
-            box.addButton("Trace the picture", QMessageBox.ButtonRole.RejectRole)
-            box.exec()
-            if box.clickedButton() is not take:
-                self.bench.ask("Opening", lambda _: open_picture(offer.file))
-                return
-        if not self._go_on(offer):
+        """Ask what of a drawing is wanted, and lay it out so."""
+        from silhueta.app.drawing_questions import wanted
+
+        want = wanted(self._window, offer)
+        if want is None:
             return
-        units: FileUnit | None = None
-        if not drawing.says_units:
-            units = self._ask_units(offer)
-            if units is None:
-                return
-        count, widest = offer.broad(units)
-        widen = self._ask_strokes(offer, count, widest) if count else False
-        if widen is None:
-            return
-        self.bench.ask("Opening", lambda _: lay_out(offer, units, widen, "weld"))
+        if want.picture:
+            self.bench.ask("Opening", lambda _: open_picture(offer.file))
+        else:
+            self.bench.ask("Opening", lambda _: lay_out(offer, want))
 
     def _place(self, laid: LaidOut) -> None:
         """Show the outlines of a drawing, or ask for all its lines where some are hidden."""
         job, hidden = laid.opening
         if hidden:
-            lines = self._ask_hidden(laid.offer, hidden)
+            from silhueta.app.drawing_questions import all_lines
+
+            lines = all_lines(self._window, laid.offer, hidden)
             if lines is None:
                 return
             if lines:
-                self.bench.ask("Opening", lambda _: lay_out(*laid[:3], "lines"))
+                want = replace(laid.want, overlaps="lines")
+                self.bench.ask("Opening", lambda _: lay_out(laid.offer, want))
                 return
         self.show(Opened(job, None, None))
         told = laid.offer.told()
         if told:
             self._window.say(told)
-
-    def _go_on(self, offer: DrawingOffer) -> bool:
-        """Ask whether a drawing that takes long is wanted all the same."""
-        from silhueta.core.files.drawing_open import large
-
-        assert offer.drawing is not None
-        much = large(offer.drawing)
-        if not much:
-            return True
-        text = f"“{offer.file.name}” holds {much}."
-        return self._asked("large-choice", text, ["Open it all the same"]) is not None
-
-    def _ask_strokes(self, offer: DrawingOffer, count: int, widest: float) -> bool | None:
-        """Ask whether broad strokes mean their middle or what they cover; None: leave it."""
-        lines = "a line" if count == 1 else f"{count:,} lines"
-        text = f"“{offer.file.name}” has {lines} up to {widest:.2f} mm wide."
-        middle, edges = "Take their middle", "Take the outline round them"
-        answer = self._asked("strokes-choice", text, [middle, edges])
-        return None if answer is None else answer == edges
-
-    def _ask_hidden(self, offer: DrawingOffer, count: int) -> bool | None:
-        """Ask whether shapes that others hide are wanted with all lines; None: leave it."""
-        shapes = "a shape that others hide" if count == 1 else f"{count:,} shapes that others hide"
-        text = f"“{offer.file.name}” has {shapes}."
-        looks, lines = "Take what is to be seen", "Take all lines"
-        answer = self._asked("hidden-choice", text, [looks, lines])
-        return None if answer is None else answer == lines
-
-    def _ask_units(self, offer: DrawingOffer) -> FileUnit | None:
-        """Ask what the numbers of a file without a unit are; None: leave it."""
-        text = f"“{offer.file.name}” does not say its unit. How large is what it holds?"
-        names: dict[FileUnit, str] = {"mm": "mm", "in": "inch", "px": "px, 96 an inch"}
-        units = {
-            f"{wide:,.1f} × {high:,.1f} mm ({names[unit]})": unit
-            for unit, (wide, high) in offer.sizes().items()
-        }
-        answer = self._asked("units-choice", text, list(units))
-        return None if answer is None else units[answer]
-
-    def _asked(self, name: str, text: str, answers: list[str]) -> str | None:
-        """Return which answer was given to a question about a file; None: it stays closed."""
-        box = QMessageBox(self._window)
-        box.setObjectName(name)
-        box.setWindowTitle("Silhueta")
-        box.setText(text)
-        buttons = {box.addButton(each, QMessageBox.ButtonRole.AcceptRole): each for each in answers}
-        box.addButton("Do not open it", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return next(
-            (each for button, each in buttons.items() if button is box.clickedButton()), None
-        )
 
     def paste(self) -> None:
         """Open the picture on the clipboard, or the file it names, in place of the present job."""

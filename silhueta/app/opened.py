@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from silhueta.core.files.drawing_open import DrawingOffer, Opening, Overlaps
-    from silhueta.core.files.svg_read import FileUnit
+    from silhueta.app.drawing_questions import Wanted
+    from silhueta.core.files.drawing_open import DrawingOffer, Opening
     from silhueta.core.picture.decode import Picture
 
 
@@ -64,18 +64,15 @@ class LaidOut(NamedTuple):
     """The outlines of a drawing as a person wants them, and what was answered."""
 
     offer: DrawingOffer
-    units: FileUnit | None
-    widen: bool
+    want: Wanted
     opening: Opening
 
 
-def lay_out(
-    offer: DrawingOffer, units: FileUnit | None, widen: bool, overlaps: Overlaps
-) -> LaidOut:
-    """Return the outlines of a drawing, its unit and strokes as answered."""
-    opening = offer.job(units, widen, overlaps)
+def lay_out(offer: DrawingOffer, want: Wanted) -> LaidOut:
+    """Return the outlines of a drawing as a person wants them."""
+    opening = offer.job(want.units, want.widen, want.overlaps, want.layers)
     measured_ahead(opening.job.outline)
-    return LaidOut(offer, units, widen, opening)
+    return LaidOut(offer, want, opening)
 
 
 def open_picture(source: PictureFile) -> Opened:

@@ -1,12 +1,15 @@
 """Drawings that are opened: SVG with outlines, pictures, both, or nothing."""
 
+from collections import Counter
 from dataclasses import replace
 
+import ezdxf
 import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QDialog, QLabel, QMessageBox, QPushButton
 
 from silhueta.core.files.job_file import load_job
 from tests.conftest import encoded
@@ -164,3 +167,43 @@ def test_a_save_is_finished_whatever_is_opened_meanwhile(hand, plate_png, tmp_pa
     hand.settle()
     assert load_job(tmp_path / "kept.silhueta").name == "Plate"
     assert session.file is None  # another job is open by then, or the save is its own
+
+
+@pytest.mark.parametrize("opens", [True, False])
+def test_layers_of_others_are_asked_about(hand, tmp_path, monkeypatch, opens):
+    document = ezdxf.new("R2000", units=4)
+    space = document.modelspace()
+    space.add_lwpolyline([(0, 0), (80, 0), (80, 40), (0, 40)], close=True)
+    for at in (20, 60):
+        space.add_circle((at, 20), 5, dxfattribs={"layer": "Bores"})
+    space.add_line((0, 20), (80, 20), dxfattribs={"layer": "Centre lines"})
+    space.add_line((10, 5), (70, 5), dxfattribs={"layer": "MARK"})
+    document.saveas(tmp_path / "strap.dxf")
+    asked = []
+
+    def answer(dialog):
+        asked.extend(label.text() for label in dialog.findChildren(QLabel))
+        ways = {way.accessibleName(): way for way in dialog.findChildren(QComboBox)}
+        assert ways["How MARK is worked"].currentText() == "Mark"
+        QTest.keyClicks(ways["How Bores is worked"], "Eng")
+        QTest.keyClicks(ways["How Centre lines is worked"], "Sk")
+        words = "Open it so" if opens else "Do not open it"
+        buttons = dialog.findChildren(QPushButton)
+        QTest.mouseClick(next(b for b in buttons if b.text() == words), Qt.MouseButton.LeftButton)
+        return dialog.result()
+
+    monkeypatch.setattr(QDialog, "exec", answer)
+    hand.open(tmp_path / "strap.dxf")
+    assert asked[0] == "“strap.dxf” has 4 layers. How is each worked?"
+    outline = hand.window.session.job.outline
+    found = Counter((c.operation, c.taken, c.path.closed) for c in outline.contours)
+    assert found == (
+        {
+            ("cut", True, True): 1,
+            ("engrave", True, True): 2,
+            ("cut", False, False): 1,
+            ("mark", True, False): 1,
+        }
+        if opens
+        else {}
+    )

@@ -42,7 +42,7 @@ class DrawingOffer:
     file: PictureFile
     drawing: ReadDrawing | None
     picture: bool
-    _jobs: dict[tuple[FileUnit | None, bool, Overlaps], Opening] = field(default_factory=dict)
+    _jobs: dict[tuple[object, ...], Opening] = field(default_factory=dict)
 
     def sizes(self) -> dict[FileUnit, tuple[float, float]]:
         """Return width and height, mm, with the file's numbers taken as each unit."""
@@ -69,25 +69,35 @@ class DrawingOffer:
         return len(found), max((drawing.widths[i] for i in found), default=0.0)
 
     def job(
-        self, units: FileUnit | None = None, widen: bool = False, overlaps: Overlaps = "auto"
+        self,
+        units: FileUnit | None = None,
+        widen: bool = False,
+        overlaps: Overlaps = "auto",
+        layers: Mapping[str, OnLayer] | None = None,
     ) -> Opening:
         """Return a job with the outlines and the page they came on, its lower left at (0, 0).
 
         `units`: what the file's numbers are; None: as it says, or an SVG's px and a DXF's mm.
         `widen`: broad strokes become the outline of what they cover. `overlaps`: filled shapes as
-        they look, or each with all its lines.
+        they look, or each with all its lines. `layers`: how they are worked (:func:`on_page`).
         """
-        key = (units, widen, overlaps)
+        key = (units, widen, overlaps, *sorted((layers or {}).items()))
         if key not in self._jobs:
-            self._jobs[key] = self._job(units, widen, overlaps)
+            self._jobs[key] = self._job(units, widen, overlaps, layers)
         return self._jobs[key]
 
-    def _job(self, units: FileUnit | None, widen: bool, overlaps: Overlaps) -> Opening:
+    def _job(
+        self,
+        units: FileUnit | None,
+        widen: bool,
+        overlaps: Overlaps,
+        layers: Mapping[str, OnLayer] | None,
+    ) -> Opening:
         drawing = self.drawing
         assert drawing is not None
         if units is not None:
             drawing = drawing.taken_as(units)
-        outline, frame, hidden = on_page(drawing, overlaps, BROAD if widen else np.inf)
+        outline, frame, hidden = on_page(drawing, overlaps, BROAD if widen else np.inf, layers)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
         job = set_imported(Job(), outline, name[:1].upper() + name[1:], frame)
         return Opening(job, hidden)

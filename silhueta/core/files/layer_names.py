@@ -10,7 +10,7 @@ import re
 from collections.abc import Mapping
 from typing import Literal, NamedTuple, get_args
 
-from silhueta.core.cutting.drawing import ENGRAVE, MARK
+from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE
 from silhueta.core.errors import UnitsError
 from silhueta.core.geometry.outline import Operation
 from silhueta.core.trace_settings import Rgb
@@ -45,6 +45,12 @@ def worked(layer: str, told: Mapping[str, OnLayer]) -> Worked:
         return Worked("cut")
     red, green, blue = bytes.fromhex(coloured[1])
     return Worked("cut", colour=(red, green, blue))
+
+
+def is_ours(layer: str) -> bool:
+    """Return whether this program writes a layer of that name, which says how it is worked."""
+    name = layer.upper()
+    return name in (MARK, ENGRAVE, OUTSIDE, INSIDE) or _COLOURED.match(name) is not None
 
 
 def told_layers(texts: tuple[str, ...]) -> dict[str, OnLayer]:
