@@ -133,7 +133,7 @@ def call(monkeypatch, capsys):
     """Call the command line; returns its exit code, stdout and stderr."""
 
     # no line of progress, however slow the machine: what is said must not depend on it
-    monkeypatch.setattr("silhueta.cli_report._EVERY", 1e6)
+    monkeypatch.setattr("silhueta.cli.progress._EVERY", 1e6)
 
     def run(*arguments: object) -> tuple[int, str, str]:
         monkeypatch.setattr(sys, "argv", ["silhueta", *map(str, arguments)])

@@ -156,7 +156,7 @@ def sheets(draw_):
 def test_any_outline_comes_back_from_any_file(tmp_path, outline, suffix, units, version):
     meant = draw(outline, units)
     target = tmp_path / f"any{suffix}"
-    export(meant, target, CutFileSettings(dxf_version=version))
+    export(meant, target, CutFileSettings().choosing("dxf.version", version))
     found = read_drawing(target)
     assert found.units == units
     assert sorted(p.closed for p in found.paths) == sorted(p.closed for p in meant.paths())

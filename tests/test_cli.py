@@ -316,10 +316,10 @@ def test_trace_options_that_make_no_sense(call, plate_png, tmp_path, options, sa
 
 
 def test_into_a_pipe_progress_is_a_line_now_and_then_also_while_one_step_lasts(monkeypatch, capsys):
-    from silhueta import cli_report
+    from silhueta.cli import progress as told
 
-    monkeypatch.setattr(cli_report, "_EVERY", 0.1)
-    progress = cli_report.Progress()
+    monkeypatch.setattr(told, "_EVERY", 0.1)
+    progress = told.Progress()
     for share in range(100):
         progress("fit", share / 100)
     said = []

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from silhueta.cli_true import sized
+from silhueta.cli.exact import sized
 from silhueta.core.geometry.path import Loop, circle_loop
 from silhueta.core.relations import WHOLE, Ref, Relation
 from tests.conftest import drawn, hole

@@ -13,6 +13,7 @@ from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.outline import Contour, Outline, keyed
 from silhueta.core.geometry.path import OpenPath, circle_loop
 from silhueta.core.job import CutFileSettings, Job
+from silhueta.core.relations import Ref
 from silhueta.core.tidy.offers.kinds import take_all
 from silhueta.core.tidy.offers.offer import Limits
 from tests.conftest import hole, square
@@ -156,7 +157,7 @@ def test_an_edit_that_changes_nothing_is_no_step():
 
 def test_build_writes_a_job_as_the_job_says_it(call, tmp_path):
     file = nameplate(tmp_path)
-    job = replace(load_job(file), cut_file=CutFileSettings(units="in", dxf_version="R12"))
+    job = replace(load_job(file), cut_file=CutFileSettings("in").choosing("dxf.version", "R12"))
     save_job(job, file)
     target = tmp_path / "one.dxf"
     assert call("build", file, "--turn", "30", "-o", target)[0] == 0
@@ -202,3 +203,33 @@ def test_files_of_colours_have_what_is_engraved_and_marked(call, tmp_path, flip)
     code, _, said = call(*given)
     assert code == 1
     assert "1 line that is cut belongs to no colour" in said
+
+
+@pytest.mark.parametrize("command", ["tidy", "true"])
+def test_tidy_and_true_write_a_job_as_it_says(call, tmp_path, command):
+    job = replace(
+        plate(),
+        cut_file=CutFileSettings("in", "chosen").choosing("dxf.version", "R12"),
+        zero=(Ref(2, 0),),  # the hole
+    )
+    file, target = tmp_path / "plate.silhueta", tmp_path / "plate.dxf"
+    save_job(job, file)
+    assert call(command, file, "-o", target)[0] == 0
+    written = ezdxf.readfile(target)
+    assert (written.dxfversion, written.header["$INSUNITS"]) == ("AC1009", 1)
+    (bore,) = [e for e in written.modelspace().query("CIRCLE") if e.dxf.layer[:6] == "CUT_IN"]
+    assert tuple(bore.dxf.center) == pytest.approx((0, 0, 0), abs=1e-9)
+    assert bore.dxf.radius == pytest.approx(4 / 25.4)
+    layers = Counter(entity.dxf.layer for entity in written.modelspace())
+    assert layers == {"CUT_OUTSIDE_14344D": 1, "CUT_INSIDE_14344D": 1, "ENGRAVE": 1, "MARK": 2}
+    told = ("--units", "mm", "--origin", "corner", "--dxf-version", "R2000")
+    assert call(command, file, *told, "-o", target)[0] == 0
+    written = ezdxf.readfile(target)
+    assert (written.dxfversion, written.header["$INSUNITS"]) == ("AC1015", 4)
+    assert min(e.dxf.center.x for e in written.modelspace().query("CIRCLE")) == pytest.approx(12)
+    code, _, said = call(command, file, "--file-units", "mm", "-o", target)
+    assert code == 2
+    assert "--file-units: plate.silhueta is a job" in said
+    code, _, said = call(command, file, "--origin", "picture", "-o", target)
+    assert code == 1
+    assert "is not in it" in said

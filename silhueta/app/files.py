@@ -368,13 +368,6 @@ def _wrote_gauge(name: str, target: File) -> None:
 
 
 def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
-    from silhueta.core.cutting.drawing import draw
-    from silhueta.core.files.export import export
-    from silhueta.core.files.formats import format_of
-    from silhueta.core.truing.zero import zero_of
+    from silhueta.core.files.cut_job import export_job
 
-    plan = job.cut_file
-    origin, zero = plan.origin, zero_of(job.outline, job.zero)
-    if origin == "chosen" and format_of(target).paged:
-        origin = "corner"
-    return export(draw(job.outline, plan.units, origin, frame, zero), target, plan)
+    return export_job(job, frame, target)

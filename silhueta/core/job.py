@@ -13,8 +13,9 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import Literal
 
+from silhueta.core.cut_file_settings import CutFileSettings as CutFileSettings
+from silhueta.core.cut_file_settings import FrameOrigin as FrameOrigin
 from silhueta.core.datums import (
     UNKNOWN,
     Datum,
@@ -35,11 +36,8 @@ from silhueta.core.trace_settings import Blend
 from silhueta.core.trace_settings import Keep as Keep
 from silhueta.core.trace_settings import Patch as Patch
 from silhueta.core.trace_settings import TraceSettings as TraceSettings
-from silhueta.core.units import Unit
 from silhueta.core.words import Words
 
-DxfVersion = Literal["R12", "R2000"]
-FrameOrigin = Literal["corner", "picture", "chosen"]
 _PART_EDGE_PX, _DRAWN_EDGE_PX = 0.15, 0.05  # off all along, in a photo of a part and elsewhere
 _ALIKE_EDGE_PX = 0.35  # the same of a part whose face is like its shadow; on rendered photos
 _OTHER_BLEND = 0.6  # of the way to the other answer: half of it is one standard uncertainty
@@ -57,16 +55,6 @@ class PictureFile:
     name: str
     page: int = 0  # of a PDF or TIFF, from 0
     dpi: float | None = None  # at which a PDF's page is drawn
-
-
-@dataclass(frozen=True)
-class CutFileSettings:
-    """How the cut file is written."""
-
-    units: Unit = "mm"
-    dxf_version: DxfVersion = "R2000"
-    origin: FrameOrigin = "corner"
-    format: str = "dxf"  # the key of one (files.formats)
 
 
 @dataclass(frozen=True)
@@ -222,7 +210,7 @@ class Job:
     outline: Outline = field(default_factory=Outline)
     traced: TraceStamp | None = None
     tidy: TidySettings = field(default_factory=TidySettings)
-    cut_file: CutFileSettings = CutFileSettings()
+    cut_file: CutFileSettings = field(default_factory=CutFileSettings)
     relations: tuple[Relation, ...] = ()
     calipers: tuple[Dimension, ...] = ()
     zero: tuple[Ref, ...] = ()

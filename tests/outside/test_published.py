@@ -74,7 +74,11 @@ def test_the_header_values_of_the_dxf_reference(units, insunits, measurement, tm
     picture[10:50, 10:70] = 0
     outline = trace(grey_picture(picture), DpiDatum(254), TraceSettings()).outline
     for version, code in (("R12", "AC1009"), ("R2000", "AC1015")):
-        export(draw(outline, units), tmp_path / "part.dxf", CutFileSettings(dxf_version=version))
+        export(
+            draw(outline, units),
+            tmp_path / "part.dxf",
+            CutFileSettings().choosing("dxf.version", version),
+        )
         lines = [line.strip() for line in (tmp_path / "part.dxf").read_text().splitlines()]
         assert lines[lines.index("$ACADVER") + 2] == code
         assert int(lines[lines.index("$INSUNITS") + 2]) == insunits

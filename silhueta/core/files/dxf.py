@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from silhueta.core.errors import FileError
-from silhueta.core.files.format import Came, Format, Option
+from silhueta.core.files.format import Came, Choice, Format
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
@@ -19,7 +19,7 @@ _EXTENTS_OFF = (
 def _write(drawing: Drawing, plan: CutFileSettings) -> bytes:
     from silhueta.core.files import dxf_write
 
-    return dxf_write.dxf_bytes(drawing, plan.dxf_version)
+    return dxf_write.dxf_bytes(drawing, str(DXF.value(plan, "version")))
 
 
 def _read_back(written: bytes) -> Came:
@@ -44,5 +44,12 @@ DXF = Format(
     about="For most plasma and router programs.",
     write=_write,
     read_back=_read_back,
-    options=(Option("dxf_version", "DXF version", {"R2000": "R2000", "R12": "R12, oldest"}),),
+    options=(
+        Choice(
+            "version",
+            "DXF version",
+            {"R2000": "R2000", "R12": "R12, oldest"},
+            "R12 is for old programs.",
+        ),
+    ),
 )

@@ -11,7 +11,6 @@ from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import bounding_box, circle_of
 from silhueta.core.geometry.path import Floats
 from silhueta.core.geometry.receive import Point, send
-from silhueta.core.job import DxfVersion
 from silhueta.core.units import MM_PER_UNIT
 
 # $INSUNITS: 1 inches, 4 millimetres; $MEASUREMENT: 0 English, 1 metric
@@ -23,8 +22,11 @@ CURVE_ERROR = 0.005  # mm; a polyline has no cubics, so they are written as tang
 _COLOURS = {INSIDE: 5, OUTSIDE: 7, MARK: 3, ENGRAVE: 8}
 
 
-def dxf_bytes(drawing: Drawing, version: DxfVersion) -> bytes:
-    """Return the drawing as a DXF file in ASCII, lengths in the drawing's units."""
+def dxf_bytes(drawing: Drawing, version: str) -> bytes:
+    """Return the drawing as a DXF file in ASCII, lengths in the drawing's units.
+
+    `version`: "R12" or "R2000".
+    """
     from ezdxf.filemanagement import new
 
     logging.getLogger("ezdxf").setLevel(logging.ERROR)  # R12 has no unit: see _with_units
@@ -64,7 +66,7 @@ def _colour(layer: str) -> int:
 class _Entities:
     """Puts paths of lines and arcs into a DXF as polylines with bulges, and full circles."""
 
-    def __init__(self, modelspace: Any, unit: float, version: DxfVersion) -> None:
+    def __init__(self, modelspace: Any, unit: float, version: str) -> None:
         self.layer = OUTSIDE
         self._space, self._unit, self._version = modelspace, unit, version
         self._rows: list[tuple[float, float, float]] = []  # of each node, and the bulge after it

@@ -6,25 +6,82 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
+from silhueta.core.cut_file_settings import Value
+
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.geometry.path import Path
     from silhueta.core.job import CutFileSettings
 
 
-class Option(NamedTuple):
-    """What can be chosen of a format.
+class Choice(NamedTuple):
+    """One of several, chosen of a format; the first is what is taken where nobody chose.
 
-    field : str
-        Of `CutFileSettings`, that holds what was chosen.
+    name : str
+        In small letters, one word or several with a dash; unlike the format's other options.
     title : str
     choices : mapping of str to str
-        What the field may be, and how people read it.
+        What can be chosen, and how people read it.
+    about : str
+        A sentence for the command line's help.
     """
 
-    field: str
+    name: str
     title: str
     choices: Mapping[str, str]
+    about: str = ""
+
+    @property
+    def usual(self) -> str:
+        """What is taken where nobody chose."""
+        return next(iter(self.choices))
+
+    def fits(self, value: object) -> bool:
+        """Return whether a value can be chosen."""
+        return isinstance(value, str) and value in self.choices
+
+
+class Number(NamedTuple):
+    """A number typed for a format.
+
+    name, title, about : str
+        As for a choice.
+    unit : str
+        "mm": typed as a length in the person's own unit. Else what is said behind the number.
+    low, high : float
+        The least and the most it can be.
+    usual : float
+        What is taken where nobody typed one.
+    """
+
+    name: str
+    title: str
+    unit: str
+    low: float
+    high: float
+    usual: float
+    about: str = ""
+
+    def fits(self, value: object) -> bool:
+        """Return whether a value is such a number."""
+        number = isinstance(value, (int, float)) and not isinstance(value, bool)
+        return number and self.low <= value <= self.high  # type: ignore[operator]
+
+
+class YesNo(NamedTuple):
+    """Something that is done for a format, or not; `usual` where nobody said."""
+
+    name: str
+    title: str
+    usual: bool = False
+    about: str = ""
+
+    def fits(self, value: object) -> bool:
+        """Return whether a value is yes or no."""
+        return isinstance(value, bool)
+
+
+Option = Choice | Number | YesNo
 
 
 class Came(NamedTuple):
@@ -76,6 +133,16 @@ class Format:
     layer: Callable[[str], str] = same
     options: tuple[Option, ...] = field(default=())
     paged: bool = False
+
+    def named(self, option: Option) -> str:
+        """Return the name by which a job keeps what was chosen of an option."""
+        return f"{self.key}.{option.name}"
+
+    def value(self, plan: CutFileSettings, name: str) -> Value:
+        """Return what was chosen of the option of that name; what is usual where nothing was."""
+        option = next(one for one in self.options if one.name == name)
+        chosen = plan.chosen(self.named(option))
+        return chosen if chosen is not None and option.fits(chosen) else option.usual
 
     @property
     def suffix(self) -> str:

@@ -40,7 +40,8 @@ SUFFIX = ".silhueta"
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
 # light, height of the datum, doubts
 # 5: what an outline was traced from in one place; limits of Tidy, an imported page
-FORMAT = 5
+# 6: what was chosen of a format of cut files, by name
+FORMAT = 6
 _MOST_PICTURE = 1_000_000_000
 _LAST_KEY = 10**12  # more than any hand gives
 
@@ -259,7 +260,14 @@ def _to_5(content: dict[str, Any]) -> None:
         stamp["inputs"] = {name: stamp.pop(name) for name in names}
 
 
-_MIGRATIONS: dict[int, Migration] = {5: _to_5}
+def _to_6(content: dict[str, Any]) -> None:
+    """Keep the version of a DXF among the options of its format."""
+    plan = content.get("cut_file")
+    if isinstance(plan, dict) and "dxf_version" in plan:
+        plan["options"] = [["dxf.version", plan.pop("dxf_version")]]
+
+
+_MIGRATIONS: dict[int, Migration] = {5: _to_5, 6: _to_6}
 
 
 def _job(record: _JobRecord, picture: PictureFile | None) -> Job:

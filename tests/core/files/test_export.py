@@ -57,7 +57,7 @@ def writer(suffix: str):
 def test_every_kind_of_file_comes_back_the_same(tmp_path, suffix, units, version, origin):
     meant = drawing(units, origin)
     target = tmp_path / f"plate{suffix}"
-    proof = export(meant, target, CutFileSettings(dxf_version=version))
+    proof = export(meant, target, CutFileSettings().choosing("dxf.version", version))
     assert proof.figures.size_mm == pytest.approx((100, 60), abs=1e-4)
     # and through the readers for foreign files, which share nothing with the writers
     found = read_drawing(target)

@@ -59,7 +59,7 @@ def full_job() -> Job:
             )
         ),
         traced=TraceStamp(Inputs(datums, trace), 0.0846666, 116.5, 14, 0.03),
-        cut_file=CutFileSettings("in", "R12", "picture"),
+        cut_file=CutFileSettings("in", "picture").choosing("dxf.version", "R12"),
     )
 
 

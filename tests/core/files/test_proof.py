@@ -104,7 +104,7 @@ SPOILED = {
     "arcs as chords": lambda d: with_hole(d, lambda k, h: Loop(h.nodes) if k == 0 else h),
 }
 FORMS = [
-    (DXF, CutFileSettings(dxf_version="R12"), "mm"),
+    (DXF, CutFileSettings().choosing("dxf.version", "R12"), "mm"),
     (DXF, CutFileSettings(), "in"),
     (SVG, CutFileSettings(), "mm"),
     (SVG, CutFileSettings(), "in"),

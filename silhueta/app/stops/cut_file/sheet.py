@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import partial
 from pathlib import Path as File
 from typing import Any
 
@@ -12,9 +11,11 @@ from PySide6.QtWidgets import QLabel, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
+from silhueta.app.stops.cut_file.options import OptionRow
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.cut_file_settings import Value
 from silhueta.core.files.format import Format
 from silhueta.core.files.formats import FORMATS, format_named
 from silhueta.core.files.proof import Proof
@@ -35,14 +36,11 @@ class CutFileSheet(Worksheet):
         self._proof: tuple[Job, Proof] | None = None
         self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
         self.about = Note()
-        self.options = {
-            (form.key, option.field): (
-                heading(option.title),
-                Choice(option.title, dict(option.choices), self),
-            )
+        self.options = [
+            OptionRow(form, option, self._choose, self)
             for form in FORMATS
             for option in form.options
-        }
+        ]
         self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
         self.units_note = Note()
         self.origin = Choice(
@@ -57,7 +55,7 @@ class CutFileSheet(Worksheet):
             heading("File"),
             self.format,
             self.about,
-            *(widget for pair in self.options.values() for widget in pair),
+            *self.options,
             heading("Unit in the file"),
             self.units,
             self.units_note,
@@ -69,8 +67,6 @@ class CutFileSheet(Worksheet):
         ):
             self.body.addWidget(item)
         self.format.chosen.connect(lambda key: self._set("File", format=key))
-        for (_, name), (title, choice) in self.options.items():
-            choice.chosen.connect(partial(self._choose, title.text(), name))
         self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
         self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
         self.next.clicked.connect(lambda: self.save.emit(self._form))
@@ -81,8 +77,8 @@ class CutFileSheet(Worksheet):
     def _form(self) -> Format:
         return format_named(self.session.job.cut_file.format)
 
-    def _choose(self, title: str, name: str, key: str) -> None:
-        self._set(title, **{name: key})
+    def _choose(self, title: str, name: str, value: Value) -> None:
+        self.session.apply(title, lambda job: set_cut_file(job, job.cut_file.choosing(name, value)))
 
     def _set(self, label: str, **changes: Any) -> None:
         self.session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
@@ -98,10 +94,9 @@ class CutFileSheet(Worksheet):
         form = format_named(plan.format)
         self.format.set_chosen(form.key)
         self.about.say(form.about)
-        for (key, name), (title, choice) in self.options.items():
-            choice.set_chosen(getattr(plan, name))
-            for widget in (title, choice):
-                widget.setVisible(key == form.key)
+        for row in self.options:
+            row.show_value(plan, self.session.units)
+            row.setVisible(row.form is form)
         self.units.set_chosen(plan.units)
         other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
         self.units_note.say(

@@ -9,37 +9,23 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from silhueta.cli_report import (
-    Progress,
-    check_needs,
-    check_outputs,
-    cut_file_options,
-    layers_option,
-    layers_told,
-    read_told,
-    say,
-    say_left_out,
-    told_written,
-    typed_options,
-    write_report,
-)
-from silhueta.cli_true import check_table, made_true, true_options, true_report
-from silhueta.cli_values import Area, Length
+from silhueta.cli.exact import check_table, made_true, true_options, true_report
+from silhueta.cli.plan import cut_file_options, typed_options
+from silhueta.cli.progress import Progress, say
+from silhueta.cli.report import check_needs, check_outputs, told_written, write_report
+from silhueta.cli.source import layers_option, noise_of_source, source
+from silhueta.cli.values import Area, Length
+from silhueta.cli.writing import check_page, worked_job, write_job
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
-from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
-from silhueta.core.trace_settings import Keep
-from silhueta.core.units import Unit
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
-    from silhueta.core.files.drawing_open import Overlaps
-    from silhueta.core.files.svg_read import FileUnit, ReadDrawing
+    from silhueta.core.files.svg_read import ReadDrawing
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.tidy.offers.offer import Frame, Kind, Limits
     from silhueta.core.truing.apply import Mode
-    from silhueta.core.truing.sizes import Table
 
 _FILE = click.Path(path_type=File)
 _DOUBTS: dict[Kind, str] = {
@@ -103,62 +89,36 @@ _DOUBTS: dict[Kind, str] = {
 @layers_option
 @true_options("none")
 @cut_file_options
-def tidy(
-    file: File,
-    output: tuple[File, ...],
-    gap: float | None,
-    double: float | None,
-    speck: float | None,
-    tolerance: float | None,
-    drop_frame: bool,
-    keep: Keep,
-    file_units: FileUnit | None,
-    file_units_force: bool,
-    strokes: str,
-    overlaps: Overlaps,
-    many: bool,
-    layers: tuple[str, ...],
-    true_: Mode,
-    hole_sizes: Table,
-    level: str,
-    units: Unit,
-    dxf_version: DxfVersion,
-    origin: FrameOrigin,
-    quiet: bool,
-    report: File | None,
-) -> None:
-    """Clean up the outlines in FILE (SVG or DXF) and write cut files, each proven.
+def tidy(file: File, output: tuple[File, ...], **given: Any) -> None:
+    """Clean up the outlines in FILE (SVG, DXF, .silhueta) and write cut files, each proven.
 
     A limit of 0 leaves its offer out. Limits that are not given are less for drawings of under
-    50 mm across, in proportion.
+    50 mm across, in proportion; a job's are as they were set in it.
     """
     from silhueta.core.apart.ask import ready
 
     ready()
-    from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.drawing_open import on_page
-    from silhueta.core.files.export import export
-    from silhueta.core.geometry.outline import keyed
     from silhueta.core.tidy.offers.kinds import KINDS, take_all
-    from silhueta.core.tidy.offers.offer import limits_for, with_speck
+    from silhueta.core.tidy.offers.offer import limits_of, with_speck
     from silhueta.core.tidy.widen import BROAD
-    from silhueta.core.truing.foreign import noise_of_file
 
-    _check(output, file, report, true_)
+    _check(output, file, given["report"], given["true_"])
     work = Work(Progress())
+    broader = BROAD if given["strokes"] == "outline" else math.inf
     with work.stage("read"):
-        found = read_told(file, file_units, file_units_force)
-    _check_read(found, file, many, origin)
-    worked, broad = layers_told(layers, found, file), BROAD if strokes == "outline" else math.inf
-    outline, frame, hidden = on_page(found, overlaps, broad, worked)
-    typed = {"speck": speck, "double": double, "gap": gap, "tolerance": tolerance}
-    given: dict[str, Any] = {name: value for name, value in typed.items() if value is not None}
-    limits = replace(limits_for(outline), **with_speck(given))
-    left_out = found.left_out | ({"covered shapes": hidden} if hidden else {})
-    say_left_out(file, left_out)
+        came = source(
+            file,
+            given,
+            broader=broader,
+            check=lambda found: _check_read(found, file, given["many"]),
+        )
+    outline, frame = came.job.outline, came.frame
+    typed = {name: given[name] for name in ("speck", "double", "gap", "tolerance")}
+    told = {name: value for name, value in typed.items() if value is not None}
+    limits = replace(limits_of(came.job), **with_speck(told))
     counts: dict[str, int] = {}
-    if drop_frame:
+    if given["drop_frame"]:
         outline, dropped = _without_frame(outline, limits, frame)
         counts |= {"frame": dropped} if dropped else {}
     outline, others, asked = take_all(
@@ -169,22 +129,24 @@ def tidy(
         say(f"left as they are: {', '.join(doubts)}; look at them at Tidy in the window")
     counts |= {str(kind): count for kind, count in others.items()}
     _something_left(outline, file, counts)
-    outline, _ = keyed(_kept(outline, keep), 0)
-    noise = noise_of_file(outline)
-    exact = made_true(outline, noise, (true_, hole_sizes, level), work)
-    outline = exact.outline
-    page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
+    start = worked_job(came.job, outline, given["keep"])
+    noise = noise_of_source(start)
+    exact = made_true(
+        start.outline, noise, (given["true_"], given["hole_sizes"], given["level"]), work
+    )
     with all_or_none():
-        with work.stage("write"):
-            drawing = draw(outline, units, origin, page)
-            plan = CutFileSettings(dxf_version=dxf_version)
-            proofs = [export(drawing, target, plan, work) for target in output]
-        if report is not None:
-            told: dict[str, object] = {"offers": counts, "left_out": left_out, "asked": asked}
-            if true_ != "none":
-                told |= true_report(exact, noise, drawing)
-            _report(report, drawing, told, work)
-    told_written(proofs, quiet)
+        done = worked_job(start, exact.outline)
+        drawing, proofs = write_job(done, came.page, output, file, work)
+        if given["report"] is not None:
+            content: dict[str, object] = {
+                "offers": counts,
+                "left_out": came.left_out,
+                "asked": asked,
+            }
+            if given["true_"] != "none":
+                content |= true_report(exact, noise, drawing)
+            _report(given["report"], drawing, content, work)
+    told_written(proofs, given["quiet"])
 
 
 def _check(output: tuple[File, ...], file: File, report: File | None, mode: Mode) -> None:
@@ -194,7 +156,7 @@ def _check(output: tuple[File, ...], file: File, report: File | None, mode: Mode
     check_table(mode)
 
 
-def _check_read(found: ReadDrawing, file: File, many: bool, origin: FrameOrigin) -> None:
+def _check_read(found: ReadDrawing, file: File, many: bool) -> None:
     """Raise FileError for a drawing that takes long, or that has no page where one is needed."""
     from silhueta.core.files.drawing_open import large
 
@@ -202,8 +164,7 @@ def _check_read(found: ReadDrawing, file: File, many: bool, origin: FrameOrigin)
         raise FileError(
             f"{file.name} holds {much}; give --many to go on all the same, or save it in parts"
         )
-    if origin == "picture" and found.frame is None:
-        raise FileError(f"{file.name} has no page; leave --origin at corner")
+    check_page(found, file)
 
 
 def _something_left(outline: Outline, file: File, counts: dict[str, int]) -> None:
@@ -230,10 +191,3 @@ def _without_frame(outline: Outline, limits: Limits, frame: Frame | None) -> tup
 
     offer = find_offer(outline, "frame", limits, frame)
     return take(offer, offer.items), offer.count
-
-
-def _kept(outline: Outline, keep: Keep) -> Outline:
-    from silhueta.core.job import Job
-    from silhueta.core.tidy.choose import keep_only
-
-    return keep_only(Job(outline=outline), keep).outline

@@ -9,17 +9,12 @@ from typing import TYPE_CHECKING, Any, cast
 
 import click
 
-from silhueta.cli_given import Given, check, datums_of
-from silhueta.cli_report import (
-    Progress,
-    check_outputs,
-    cut_file_options,
-    say,
-    told_written,
-    write_report,
-)
-from silhueta.cli_true import check_table, hole_sizes, made_true, true_options, true_report
-from silhueta.cli_values import (
+from silhueta.cli.exact import check_table, hole_sizes, made_true, true_options, true_report
+from silhueta.cli.given import Given, check, datums_of
+from silhueta.cli.plan import FORMAT_OPTIONS, cut_file_options, plan_told
+from silhueta.cli.progress import Progress, say
+from silhueta.cli.report import check_outputs, told_written, write_report
+from silhueta.cli.values import (
     Angle,
     Area,
     Band,
@@ -147,7 +142,8 @@ _FILE = click.Path(path_type=File)
 @click.option("--job", "job_file", type=_FILE, metavar="OUT.silhueta", help="Keep the job.")
 def trace(**options: Any) -> None:
     """Trace PICTURE at true size and write cut files, each proven by reading it back."""
-    given = Given(**options)
+    plain = {name: value for name, value in options.items() if name not in FORMAT_OPTIONS}
+    given = Given(**plain, plan=plan_told())
     beside = {"--report": (given.report, ".json"), "--job": (given.job_file, ".silhueta")}
     check_outputs(given.output, given.picture, beside)
     check(given)

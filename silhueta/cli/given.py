@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from silhueta.cli_report import check_needs, typed_options
+from silhueta.cli.plan import typed_options
+from silhueta.cli.report import check_needs
+from silhueta.core.cut_file_settings import CutFileSettings, FrameOrigin
 from silhueta.core.datums import Datum, LengthDatum
 from silhueta.core.errors import SilhuetaError, UnitsError
-from silhueta.core.job import DxfVersion, FrameOrigin
 from silhueta.core.trace_settings import Blend, Keep, Kind, Mode, Pen, TraceSettings
 from silhueta.core.units import Unit
 from silhueta.core.whole_file import readable
@@ -69,7 +70,7 @@ class Given:
     level: str
     keep: Keep
     units: Unit
-    dxf_version: DxfVersion
+    plan: CutFileSettings
     origin: FrameOrigin
     quiet: bool
     report: File | None
@@ -181,7 +182,7 @@ class Given:
 
     def job(self, source: PictureFile, datums: tuple[Datum, ...]) -> Job:
         """Return the job before it is traced."""
-        from silhueta.core.job import CutFileSettings, Job
+        from silhueta.core.job import Job
 
         return Job(
             name=readable(self.picture.stem),
@@ -190,7 +191,7 @@ class Given:
             optics=self.optics(),
             clean=() if self.crop is None else (self.crop,),
             trace=self.settings(),
-            cut_file=CutFileSettings(self.units, self.dxf_version, self.origin),
+            cut_file=self.plan,
         )
 
 

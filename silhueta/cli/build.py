@@ -3,32 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import fields, replace
+from dataclasses import fields
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from silhueta.cli_report import (
-    Progress,
+from silhueta.cli.plan import FORMAT_OPTIONS, cut_file_options, plan_told, typed_options
+from silhueta.cli.progress import Progress, say
+from silhueta.cli.report import (
     check_needs,
     check_outputs,
     check_written,
-    cut_file_options,
-    layers_option,
-    layers_told,
     numbered_before,
-    read_told,
-    say,
-    say_left_out,
     told_written,
-    typed_options,
     write_report,
 )
-from silhueta.cli_values import Grid, Length, SignedLength, Size, Turn
+from silhueta.cli.source import layers_option, source
+from silhueta.cli.values import Grid, Length, SignedLength, Size, Turn
 from silhueta.core.errors import FileError
 from silhueta.core.files.formats import endings
-from silhueta.core.job import CutFileSettings
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -60,7 +54,7 @@ _LAYERED = (
     "layers",
     "file_units",
     "units",
-    "dxf_version",
+    *FORMAT_OPTIONS,
     "quiet",
     "report",
 )
@@ -232,7 +226,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
         made = layered(outline, given["trap"], given["base"], given["mirror"] or "")
     content: dict[str, Any] = {"layers": []}
     proofs = []
-    plan = _plan(given)
+    plan = plan_told(given.get("plan"))
     names = [
         [target.with_name(f"{target.stem}-{layer.name}{target.suffix}") for target in output]
         for layer in made
@@ -272,7 +266,7 @@ def _write(
     names = [_names(output, number, len(outlines)) for number in range(1, len(outlines) + 1)]
     known: dict[str, File | None] = {file.name: file for file in files}
     check_written([n for own in names for n in own], known | {"the report": given["report"]})
-    plan = _plan(given)
+    plan = plan_told(given.get("plan"))
     proofs = []
     with all_or_none():
         with work.stage("write"):
@@ -305,13 +299,6 @@ def _write(
             )
 
 
-def _plan(given: dict[str, Any]) -> CutFileSettings:
-    """Return how cut files are written: as the first job that was read says, and what was typed."""
-    kept: CutFileSettings = given.get("plan") or CutFileSettings()
-    told = {name: given[name] for name in ("units", "dxf_version") if name in typed_options()}
-    return replace(kept, **told)
-
-
 def _names(output: Sequence[File], number: int, many: int) -> list[File]:
     if many == 1:
         return list(output)
@@ -337,21 +324,8 @@ def _read(file: File, given: dict[str, Any]) -> list[Contour]:
 
 
 def _outline(file: File, given: dict[str, Any]) -> Outline:
+    """Return the outline of a file; the first job says how cut files are written."""
+    came = source(file, given, alone=given["alone"])
     if file.suffix.lower() == ".silhueta":
-        from silhueta.core.files.job_file import load_job
-
-        if given["layers"] and given["alone"]:
-            raise click.UsageError(f"--layers: {file.name} is a job, which knows how it is worked")
-        kept = load_job(file)
-        if not kept.outline.taken:
-            raise FileError(f"{file.name} has no outline yet; trace it first")
-        given.setdefault("plan", kept.cut_file)
-        return kept.outline
-    from silhueta.core.files.drawing_open import on_page
-
-    found = read_told(file, given["file_units"])
-    outline, _, hidden = on_page(
-        found, told=layers_told(given["layers"], found, file, given["alone"])
-    )
-    say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
-    return outline
+        given.setdefault("plan", came.job.cut_file)
+    return came.job.outline

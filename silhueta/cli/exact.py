@@ -1,37 +1,19 @@
-"""The command ``silhueta true``, and the options of truing that other commands have as well."""
+"""Making outlines exact, for all commands that offer it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from silhueta.cli_report import (
-    Progress,
-    check_outputs,
-    cut_file_options,
-    layers_option,
-    layers_told,
-    read_told,
-    say,
-    say_left_out,
-    told_written,
-    typed_options,
-    write_report,
-)
-from silhueta.core.errors import FileError
-from silhueta.core.files.formats import endings
-from silhueta.core.job import CutFileSettings, DxfVersion, FrameOrigin
-from silhueta.core.trace_settings import Keep
-from silhueta.core.units import Unit
+from silhueta.cli.plan import typed_options
+from silhueta.cli.progress import say
 from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
-    from silhueta.core.files.svg_read import FileUnit
     from silhueta.core.geometry.outline import Outline
     from silhueta.core.relations import Relation
     from silhueta.core.truing.apply import Mode, Trued
@@ -39,7 +21,6 @@ if TYPE_CHECKING:
     from silhueta.core.truing.sizes import Table
 
 Command = TypeVar("Command", bound=Callable[..., object])
-_FILE = click.Path(path_type=File)
 
 
 def true_options(default: str) -> Callable[[Command], Command]:
@@ -84,73 +65,6 @@ def check_table(mode: Mode) -> None:
     """Raise UsageError for sizes of holes that were typed where none is made exact."""
     if mode == "none" and "hole_sizes" in typed_options():
         raise click.UsageError("--hole-sizes does nothing with --true none; give safe or all")
-
-
-@click.command("true")
-@click.argument("file", type=_FILE)
-@click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
-)
-@click.option(
-    "--file-units",
-    type=click.Choice(["mm", "in", "px"]),
-    help="What the file's numbers are, where it does not say. [SVG: px, DXF: mm]",
-)
-@layers_option
-@true_options("safe")
-@cut_file_options
-def true(
-    file: File,
-    output: tuple[File, ...],
-    file_units: FileUnit | None,
-    layers: tuple[str, ...],
-    true_: Mode,
-    hole_sizes: Table,
-    level: str,
-    keep: Keep,
-    units: Unit,
-    dxf_version: DxfVersion,
-    origin: FrameOrigin,
-    quiet: bool,
-    report: File | None,
-) -> None:
-    """Make the outlines in FILE (SVG or DXF) exact, and write cut files, each proven."""
-    from silhueta.core.apart.ask import ready
-
-    ready()
-    from silhueta.core.cutting.drawing import draw
-    from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.drawing_open import on_page
-    from silhueta.core.files.export import export
-    from silhueta.core.geometry.outline import keyed
-    from silhueta.core.job import Job
-    from silhueta.core.tidy.choose import keep_only
-    from silhueta.core.truing.foreign import noise_of_file
-
-    check_table(true_)
-    check_outputs(output, file, {"--report": (report, ".json")})
-    work = Work(Progress())
-    with work.stage("read"):
-        found = read_told(file, file_units)
-    if origin == "picture" and found.frame is None:
-        raise FileError(f"{file.name} has no page; leave --origin at corner")
-    outline, frame, hidden = on_page(found, told=layers_told(layers, found, file))
-    say_left_out(file, found.left_out | ({"covered shapes": hidden} if hidden else {}))
-    outline, _ = keyed(keep_only(Job(outline=outline), keep).outline, 0)
-    noise = noise_of_file(outline)
-    done = made_true(outline, noise, (true_, hole_sizes, level), work)
-    page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
-    with all_or_none():
-        with work.stage("write"):
-            drawing = draw(done.outline, units, origin, page)
-            plan = CutFileSettings(dxf_version=dxf_version)
-            proofs = [export(drawing, target, plan, work) for target in output]
-        if report is not None:
-            from silhueta.core.inspection.figures import report as figures_report
-
-            content = figures_report(drawing.paths(), units, drawing.groups())
-            write_report(report, content | true_report(done, noise, drawing), work)
-    told_written(proofs, quiet)
 
 
 def made_true(outline: Outline, noise: Noise, asked: tuple[Mode, Table, str], work: Work) -> Trued:

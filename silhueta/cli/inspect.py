@@ -1,0 +1,53 @@
+"""The command ``silhueta inspect``: what is in a cut file or a job."""
+
+from __future__ import annotations
+
+from pathlib import Path as File
+from typing import cast
+
+import click
+
+from silhueta.cli.progress import Progress
+from silhueta.cli.report import check_outputs, write_report
+from silhueta.cli.source import say_left_out
+from silhueta.core.work import Work
+
+_FILE = click.Path(path_type=File)
+
+
+@click.command()
+@click.argument("file", type=_FILE)
+@click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
+def inspect(file: File, report: File | None) -> None:
+    """Say what is in a DXF, an SVG or a job: units, size, paths, crossings, doubles."""
+    from silhueta.core.apart.ask import ready
+
+    ready()
+    from silhueta.core.files.inspect_file import inspect_file
+
+    check_outputs((), file, {"--report": (report, ".json")})
+    work = Work(Progress())
+    with work.stage("read"):
+        found = inspect_file(file)
+    say_left_out(file, cast("dict[str, int]", found["left_out"]))
+    width, height = cast("list[float]", found["size_mm"])
+    segments = cast("dict[str, int]", found["segments"])
+    doubles = "not compared" if found["doubles"] is None else found["doubles"]
+    lines = {
+        "units": found["file_units"],
+        "size": f"{width:,.3f} x {height:,.3f} mm  ({width / 25.4:,.4f} x {height / 25.4:,.4f} in)",
+        "closed paths": (
+            f"{found['closed_paths']}  ({found['outer_loops']} outer, {found['holes']} holes)"
+        ),
+        "open paths": found["open_paths"],
+        "nodes": found["nodes"],
+        "segments": ", ".join(f"{count} {kind}s" for kind, count in segments.items()),
+        "crossings": found["self_crossings"],
+        "doubles": doubles,
+        "area": f"{found['area_mm2']:,.2f} mm²",
+        "cut length": f"{found['cut_length_mm']:,.2f} mm",
+    }
+    for name, value in lines.items():
+        click.echo(f"{name:13} {value}")
+    if report is not None:
+        write_report(report, found, work)

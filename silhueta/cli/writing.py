@@ -1,0 +1,72 @@
+"""Writing what `tidy` and `true` made of a drawing or a job."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path as File
+from typing import TYPE_CHECKING
+
+import click
+
+from silhueta.cli.plan import plan_told
+from silhueta.core.errors import FileError
+
+if TYPE_CHECKING:
+    from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.files.proof import Proof
+    from silhueta.core.files.svg_read import ReadDrawing
+    from silhueta.core.geometry.outline import Outline
+    from silhueta.core.job import Job
+    from silhueta.core.trace_settings import Keep
+    from silhueta.core.work import Work
+
+
+def check_page(found: ReadDrawing, file: File) -> None:
+    """Raise FileError for a drawing that has no page where its own corner is asked for."""
+    if click.get_current_context().params["origin"] == "picture" and found.frame is None:
+        raise FileError(f"{file.name} has no page; leave --origin at corner")
+
+
+def worked_job(job: Job, outline: Outline, keep: Keep = "all") -> Job:
+    """Return the job with another outline, what points at its edges pointing at them again."""
+    from dataclasses import replace
+
+    from silhueta.core.tidy.choose import keep_only
+    from silhueta.core.truing.refs import followed
+
+    made = replace(job, outline=outline)
+    made = made if keep == "all" else keep_only(made, keep)
+    return followed(job, made)
+
+
+def write_job(
+    job: Job, page: tuple[float, float] | None, output: Sequence[File], file: File, work: Work
+) -> tuple[Drawing, list[Proof]]:
+    """Write the outline to every output, as its job says and a person typed; return the proofs.
+
+    Raises
+    ------
+    FileError
+        Also where its zero point is the corner of a picture or page that is not known.
+
+    """
+    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.export import export
+    from silhueta.core.files.formats import format_of
+    from silhueta.core.truing.zero import zero_of
+
+    plan = plan_told(job.cut_file)
+    if plan.origin == "picture" and page is None:
+        raise FileError(
+            f"the page or picture of {file.name} is not in it as a page; give --origin corner"
+        )
+    zero = zero_of(job.outline, job.zero) if plan.origin == "chosen" else None
+    proofs, drawing = [], None
+    with work.stage("write"):
+        for target in output:
+            paged = plan.origin == "chosen" and format_of(target).paged
+            origin = "corner" if paged else plan.origin
+            drawing = draw(job.outline, plan.units, origin, page, zero)
+            proofs.append(export(drawing, target, plan, work))
+    assert drawing is not None
+    return drawing, proofs
