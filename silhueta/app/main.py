@@ -13,7 +13,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from silhueta.app.look.theme import apply_theme
-from silhueta.app.settings import Remembered, usual_place
+from silhueta.app.settings import Preferences, usual_place
 from silhueta.app.window import Window
 
 log = logging.getLogger(__name__)
@@ -36,7 +36,7 @@ def run(file: File | None = None) -> int:
     """Show the window, with `file` when it is given; return the exit code."""
     qt = application()
     _catch_faults()
-    window = Window(Remembered(usual_place()))
+    window = Window(Preferences(usual_place()))
     window.show()
     threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
     if file is not None:

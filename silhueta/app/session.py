@@ -6,6 +6,7 @@ Words used here
               its own: undo goes back to the job before, which has its own outline
     mark      a job kept under a name, beside the history
     merge     steps of one drag share a key and make one step
+    change    what was done, for a journal; that a job is to be shown anew is another signal
 """
 
 from __future__ import annotations
@@ -13,14 +14,34 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path as File
+from typing import Literal, NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
-from silhueta.core.job import Job, broken_up
+from silhueta.core.job import Job, words_followed
 from silhueta.core.units import Unit
 
 Edit = Callable[[Job], Job]
+_What = Literal["began", "step", "amended", "went", "marked", "saved"]
 _LONGEST = 500  # versions kept
+
+
+class Change(NamedTuple):
+    """What became of the session, for whoever keeps a record of it.
+
+    what : {"began", "step", "amended", "went", "marked", "saved"}
+        "step": an edit; "amended": what was worked out was put into the job; "went": to another
+        version of the history; "marked": a mark was made or dropped.
+    label : str
+        Of a step, or the mark.
+    before, after : Job
+        The current job; both the same where only a mark or the file changed.
+    """
+
+    what: _What
+    label: str
+    before: Job
+    after: Job
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,7 +54,8 @@ class _Version:
 class Session(QObject):
     """Hold the current job; every change goes through :meth:`apply`."""
 
-    job_changed = Signal(object)  # Job
+    job_changed = Signal(object)  # Job: something is to be shown anew
+    changed = Signal(object)  # Change: what was done, once each, in order
     units_changed = Signal(str)
 
     def __init__(self, job: Job | None = None, parent: QObject | None = None) -> None:
@@ -86,7 +108,7 @@ class Session(QObject):
         """Keep the current job under a name, whatever becomes of the history."""
         self.marks[name] = self.job
         self._unsaved_mark = True
-        self.job_changed.emit(self.job)
+        self._tell("marked", name, self.job)
 
     def go_to_mark(self, name: str) -> None:
         """Bring a marked job back, as a step of its own."""
@@ -97,7 +119,7 @@ class Session(QObject):
         """Forget a mark."""
         self.marks.pop(name, None)
         self._unsaved_mark = True
-        self.job_changed.emit(self.job)
+        self._tell("marked", name, self.job)
 
     def apply(self, label: str, edit: Edit, merge: str = "") -> None:
         """Run `edit` as one step named `label`; a no-change adds none.
@@ -105,15 +127,16 @@ class Session(QObject):
         Steps with the same `merge` key, one right after the other, become one. Raises whatever
         `edit` raises, with the current job left as it was.
         """
-        after = edit(self.job)
-        if after is self.job:
+        before = self.job
+        after = edit(before)
+        if after is before:
             return
         if after.calipers or after.zero or after.relations:
             from silhueta.core.truing.refs import followed  # arrays: the window opens without them
 
-            after = followed(self.job, after)
+            after = followed(before, after)
         if after.words:
-            after = broken_up(self.job, after)
+            after = words_followed(before, after)
         del self._versions[self._at + 1 :]
         if merge and self._versions[self._at].key == merge and self._at > 0:
             self._versions[self._at] = _Version(label, after, merge)
@@ -121,7 +144,7 @@ class Session(QObject):
             self._versions.append(_Version(label, after, merge))
             self._versions = self._versions[-_LONGEST:]
             self._at = len(self._versions) - 1
-        self.job_changed.emit(self.job)
+        self._tell("step", label, before)
 
     def end_merge(self) -> None:
         """End a run of merged steps: the next one with the same key is a step of its own."""
@@ -141,7 +164,7 @@ class Session(QObject):
         if version.job is self._saved:
             self._saved = after
         self._versions[self._at] = replace(version, job=after)
-        self.job_changed.emit(after)
+        self._tell("amended", version.label, version.job)
 
     def undo(self) -> None:
         """Go back one step, if there is one."""
@@ -153,22 +176,27 @@ class Session(QObject):
 
     def _go(self, at: int) -> None:
         if 0 <= at < len(self._versions):
-            self._at = at
+            before, self._at = self.job, at
             self.end_merge()  # what is come back to is not drawn on
-            self.job_changed.emit(self.job)
+            self._tell("went", self._versions[at].label, before)
 
     def start(self, job: Job, file: File | None = None) -> None:
         """Begin anew with `job`, which counts as saved."""
+        before = self.job
         self._versions, self._at = [_Version("", job)], 0
         self.number += 1
         self.marks, self._unsaved_mark = {}, False
         self._saved, self.file = job, file
-        self.job_changed.emit(job)
+        self._tell("began", "", before)
 
     def mark_saved(self, job: Job, file: File) -> None:
         """Note that `job`, with its marks, is what `file` holds."""
         self._saved, self.file, self._unsaved_mark = job, file, False
         self.end_merge()  # what was saved stays in the history
+        self._tell("saved", "", self.job)
+
+    def _tell(self, what: _What, label: str, before: Job) -> None:
+        self.changed.emit(Change(what, label, before, self.job))
         self.job_changed.emit(self.job)
 
     def set_units(self, units: Unit) -> None:

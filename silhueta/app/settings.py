@@ -36,7 +36,7 @@ class Settings(msgspec.Struct, frozen=True):
     recent: tuple[str, ...] = ()
 
 
-class Remembered:
+class Preferences:
     """The settings, and the file that keeps them; without one they last as long as the window."""
 
     def __init__(self, file: File | None = None) -> None:

@@ -31,7 +31,7 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
-from silhueta.app.settings import Remembered
+from silhueta.app.settings import Preferences
 from silhueta.app.states import about, is_imported
 from silhueta.app.stops.route import STOPS, stop_of
 from silhueta.app.stops.sheets import Sheets
@@ -54,9 +54,9 @@ if TYPE_CHECKING:
 class Window(QMainWindow):
     """Everything a person sees, built once, showing the session's job."""
 
-    def __init__(self, remembered: Remembered | None = None) -> None:
+    def __init__(self, remembered: Preferences | None = None) -> None:
         super().__init__()
-        self.remembered = remembered or Remembered()
+        self.remembered = remembered or Preferences()
         self.setObjectName("window")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 620)

@@ -306,7 +306,7 @@ def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
     return job if job.cut_file == settings else replace(job, cut_file=settings)
 
 
-def broken_up(before: Job, after: Job) -> Job:
+def words_followed(before: Job, after: Job) -> Job:
     """Return a job after an edit without words whose outlines that edit changed by itself."""
     if after.words != before.words or after.outline is before.outline:
         return after

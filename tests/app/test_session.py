@@ -1,3 +1,4 @@
+import itertools
 from dataclasses import replace
 from pathlib import Path
 
@@ -128,3 +129,30 @@ def test_relations_follow_their_edges_through_edits_that_know_nothing_of_them(se
     session.apply("Delete", lambda job: node_edits.delete(job, {(0, 1)}))
     path = session.job.outline.contours[0].path
     assert not session.job.relations[0].refs[0].segment < len(path.kinds)  # said to be gone
+
+
+def test_a_journal_can_follow_and_redo_everything(session, tmp_path):
+    changes = []
+    session.changed.connect(changes.append)
+    session.start(Job(name="Strap"))
+    session.apply("Threshold 90", threshold(90.0))
+    session.apply("Threshold 95", threshold(95.0), merge="drag")
+    session.apply("Threshold 99", threshold(99.0), merge="drag")
+    session.apply("nothing", lambda job: job)
+    session.amend(lambda job: replace(job, name="Strap, traced"))
+    session.mark("before")
+    session.undo()
+    session.mark_saved(session.job, tmp_path / "strap.silhueta")
+    assert [(c.what, c.label) for c in changes] == [
+        ("began", ""),
+        ("step", "Threshold 90"),
+        ("step", "Threshold 95"),
+        ("step", "Threshold 99"),
+        ("amended", "Threshold 99"),
+        ("marked", "before"),
+        ("went", "Threshold 90"),
+        ("saved", ""),
+    ]
+    for one, two in itertools.pairwise(changes):
+        assert one.after is two.before
+    assert changes[-1].after is session.job

@@ -4,7 +4,7 @@ import json
 
 import pytest
 
-from silhueta.app.settings import Remembered, Settings
+from silhueta.app.settings import Preferences, Settings
 from silhueta.app.window import Window
 from silhueta.core.files.job_file import save_job
 from silhueta.core.job import Job
@@ -13,7 +13,7 @@ from silhueta.core.job import Job
 @pytest.fixture
 def opened(qtbot):
     def make(file):
-        window = Window(Remembered(file))
+        window = Window(Preferences(file))
         qtbot.addWidget(window)
         window.show()
         return window
@@ -48,15 +48,15 @@ def test_unit_size_and_jobs_of_late_are_there_again(opened, qtbot, tmp_path):
 def test_settings_that_cannot_be_read_are_the_usual_ones(tmp_path, text):
     place = tmp_path / "mine.json"
     place.write_text(text)
-    kept = Remembered(place)
+    kept = Preferences(place)
     assert kept.now == Settings()
     kept.change(units="in")
     assert json.loads(place.read_text())["units"] == "in"
-    assert Remembered(place).now.units == "in"
+    assert Preferences(place).now.units == "in"
 
 
 def test_a_place_that_cannot_be_written_to_stops_nobody(tmp_path):
     (tmp_path / "file").write_text("no folder")
-    kept = Remembered(tmp_path / "file" / "mine.json")
+    kept = Preferences(tmp_path / "file" / "mine.json")
     kept.change(units="in")
     assert kept.now.units == "in"

@@ -77,7 +77,7 @@ def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path):
     assert found["self_crossings"] == 0
 
 
-def test_words_stay_text_until_they_are_broken_up(hand):
+def test_words_stay_text_until_they_are_words_followed(hand):
     hand.key(Qt.Key.Key_6, ALT)
     sheet = hand.window.sheets["build"]
     typed(sheet, "Lume")

@@ -173,6 +173,29 @@ def job_bytes(job: Job, marks: Mapping[str, Job] | None = None) -> bytes:
     return stream.getvalue()
 
 
+def record_bytes(job: Job) -> bytes:
+    """Return all of `job` but its picture, as job.json has it: small, however large the photo."""
+    return msgspec.json.encode(_record(job))
+
+
+def job_of_record(record: bytes, picture: PictureFile | None, name: str) -> Job:
+    """Return the job of a record, with the picture that was kept beside it.
+
+    `name` is what the record is called, where it is damaged.
+
+    Raises
+    ------
+    FileError
+        As :func:`load_job` does.
+
+    """
+    rehearse_json(record, name, FileError)
+    try:
+        return _job(_migrated(record), picture)
+    except _DAMAGED as error:
+        raise FileError(f"{name} is damaged ({_wrong(error)}); take an older copy of it") from error
+
+
 def _record(job: Job) -> _JobRecord:
     name = "" if job.picture is None else readable(File(job.picture.name).name)
     stored = None if job.picture is None else f"picture/{name or 'picture'}"

@@ -14,7 +14,7 @@ from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.measure import bounding_box, signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
-from silhueta.core.job import Job, broken_up, set_imported
+from silhueta.core.job import Job, set_imported, words_followed
 from silhueta.core.words import Lettering
 
 
@@ -89,7 +89,7 @@ def test_a_foot_stands_out_of_its_edge_and_fits_its_slot(relief):
         footed([circle_loop((0, 0), 5)], (0, 0), 2, 1)
 
 
-def test_words_are_set_anew_moved_saved_and_broken_up(tmp_path):
+def test_words_are_set_anew_moved_saved_and_words_followed(tmp_path):
     job = edits.set_words(Job(), Lettering("Mare", 20))
     assert job.name == "Mare"
     (words,) = job.words
@@ -101,8 +101,8 @@ def test_words_are_set_anew_moved_saved_and_broken_up(tmp_path):
     save_job(again, tmp_path / "words.silhueta", {})
     assert load_job(tmp_path / "words.silhueta").words == again.words
     turned = edits.turn(again, (), 10)
-    assert not broken_up(again, turned).words
-    assert broken_up(again, edits.put(again, [rectangle(3, 3)])).words == again.words
+    assert not words_followed(again, turned).words
+    assert words_followed(again, edits.put(again, [rectangle(3, 3)])).words == again.words
 
 
 def test_a_plate_with_holes_and_sheets_of_pieces():

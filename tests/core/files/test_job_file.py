@@ -12,8 +12,10 @@ from silhueta.core.files.job_file import (
     FORMAT,
     job_bytes,
     job_from_bytes,
+    job_of_record,
     load_job,
     load_marks,
+    record_bytes,
     save_job,
 )
 from silhueta.core.geometry.measure import bounding_box
@@ -257,3 +259,18 @@ def test_damaged_marks_are_told(tmp_path):
         archive.writestr("marks.json", '{"one": {"format": 3}}')
     with pytest.raises(FileError, match="marks"):
         load_marks(target)
+
+
+def test_the_record_of_a_job_is_small_and_finds_its_picture_again():
+    heavy = full_job()
+    assert heavy.picture is not None
+    photo = replace(heavy.picture, data=heavy.picture.data + bytes(5_000_000))
+    job = replace(heavy, picture=photo)
+    record = record_bytes(job)
+    assert len(record) < 20_000
+    back = job_of_record(record, photo, "the journal")
+    assert back.picture is photo
+    again = record_bytes(back)  # with 7 as 7.0
+    assert record_bytes(job_of_record(again, photo, "the journal")) == again
+    with pytest.raises(FileError, match="the journal is damaged"):
+        job_of_record(record[:-20], photo, "the journal")
