@@ -133,7 +133,7 @@ TRUE = {
     },
     **{
         kind: lambda j, r, kind=kind: by_hand.relate(j, kind, refs(j, r, 2))
-        for kind in ("parallel", "square", "equal radius", "concentric", "equal length")
+        for kind in ("parallel", "perpendicular", "equal radius", "concentric", "equal length")
     },
     "radius": lambda j, r: by_hand.relate(j, "radius", refs(j, r, 1), 5.5),
     "rounded": lambda j, r: by_hand.corner_cut(j, refs(j, r, 2), 1.5, True),

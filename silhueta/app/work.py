@@ -8,7 +8,7 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QCoreApplication, QObject, Qt, Signal
 
 from silhueta.core.errors import SilhuetaError, StoppedError
 from silhueta.core.work import Work
@@ -43,8 +43,17 @@ class Bench(QObject):
         """Whether a request is under way."""
         return self._work is not None
 
-    def ask(self, label: str, function: Callable[[Work], Any], asked: Any = None) -> None:
-        """Run `function` with a Work in a thread; `asked` comes back with its result."""
+    def ask(
+        self,
+        label: str,
+        function: Callable[[Work], Any],
+        asked: Any = None,
+        at_once: float = 0.0,
+    ) -> None:
+        """Run `function` with a Work in a thread; `asked` comes back with its result.
+
+        What is done within `at_once` seconds is told before this returns.
+        """
         if self._work is not None:
             self._work.stop()
         self._number += 1
@@ -72,6 +81,10 @@ class Bench(QObject):
         self._threads = [t for t in self._threads if t.is_alive()] + [thread]
         self.began.emit(label)
         thread.start()
+        if at_once:
+            thread.join(at_once)
+            if not thread.is_alive():
+                QCoreApplication.sendPostedEvents(self)
 
     def stop(self) -> None:
         """Stop what is under way, and forget its result."""
@@ -110,8 +123,15 @@ class Queue(Bench):
         self._waiting: deque[tuple[str, Callable[[Work], Any], Any]] = deque()
         self.ended.connect(self._begin)
 
-    def ask(self, label: str, function: Callable[[Work], Any], asked: Any = None) -> None:
+    def ask(
+        self,
+        label: str,
+        function: Callable[[Work], Any],
+        asked: Any = None,
+        at_once: float = 0.0,
+    ) -> None:
         """Run `function` once all that was asked for before has ended."""
+        del at_once  # a queue never waits
         self._waiting.append((label, function, asked))
         self._begin()
 

@@ -101,6 +101,7 @@ def test_sizes_typed_one_after_the_other_become_exact(hand, sheet):
         QTest.keyClick(field, Qt.Key.Key_Return)
     assert [d.measured for d in hand.window.session.job.calipers] == [8.2, 8.3, 70.5]
     hand.click("drive")
+    hand.settle()
     (a, ra), (_, rb), (c, _) = (full_circle(path) for path in paths(hand)[1:])
     assert (2 * ra, 2 * rb) == pytest.approx((8.2, 8.3), abs=1e-9)
     assert math.dist(a, c) == pytest.approx(70.5, abs=1e-9)
@@ -112,6 +113,7 @@ def test_the_part_is_scaled_to_its_list(hand, sheet):
     hand.type(sheet.calipers.fields[0], "4 in")
     assert "Scaled by +1.5" in sheet.calipers.about.text()
     hand.click("scale-to-list")
+    hand.settle()
     left, _, right, _ = hand.window.session.job.outline.bounds
     assert right - left == pytest.approx(101.6, abs=1e-9)
     assert hand.window.session.undo_label.startswith("Scaled to the list: +1.5")
@@ -122,11 +124,13 @@ def test_what_cannot_be_is_said_in_words_with_its_row_marked(hand, sheet):
     press(hand, *HOLES[0][:2])
     hand.type(sheet.calipers.fields[0], "20")
     hand.click("drive")
+    hand.settle()
     assert "check the row and its unit" in sheet.fault.text()
     marked = [label.text() for label in sheet.calipers.findChildren(QLabel)]
     assert any(text.startswith("▲ ") for text in marked)
     hand.type(sheet.calipers.fields[0], "8.1")
     hand.click("drive")
+    hand.settle()
     assert not sheet.fault.isVisible()
     hand.click("choice-two")
     press(hand, *HOLES[0][:2])
@@ -136,6 +140,7 @@ def test_what_cannot_be_is_said_in_words_with_its_row_marked(hand, sheet):
 
 def test_the_longest_edge_is_turned_level(hand, sheet):
     hand.click("level")
+    hand.settle()
     nodes = paths(hand)[0].nodes
     edges = np.roll(nodes, -1, axis=0) - nodes
     longest = edges[np.hypot(*edges.T).argmax()]
@@ -148,22 +153,27 @@ def test_by_hand_an_edge_is_level_a_hole_gets_its_size_and_a_corner_its_radius(h
     assert "choose one edge first" in page.buttons["level"].toolTip()
     press(hand, 30, 0)
     hand.click("make-level")
+    hand.settle()
     assert abs(np.diff(paths(hand)[0].nodes[:2, 1])[0]) < 1e-9
     press(hand, 30, 0)  # again: let go
     press(hand, *HOLES[0][:2])
     hand.type(page.extent, "8.4")
+    hand.settle()
     assert 2 * full_circle(paths(hand)[1])[1] == pytest.approx(8.4, abs=1e-9)
     press(hand, *HOLES[1][:2])
     hand.click("make-equal-radius")
+    hand.settle()
     assert full_circle(paths(hand)[2])[1] == pytest.approx(4.2, abs=1e-9)
     press(hand, 30, 0)
     press(hand, 100, 20)
     hand.type(page.fillet, "6")
+    hand.settle()
     assert len(paths(hand)[0].nodes) == 5
     assert hand.window.session.undo_label == "Rounded a corner"
     press(hand, 30, 0)
     press(hand, 30, 60)
     hand.type(page.fillet, "6")
+    hand.settle()
     assert "meet in a corner" in sheet.fault.text()
     assert [r.kind for r in hand.window.session.job.relations] == [
         "level",
@@ -185,11 +195,13 @@ def test_a_ragged_loop_is_made_a_slot_and_then_of_its_size(hand):
     hand.click("choice-hand")
     press(hand, 50, 33)
     hand.click("shape-slot")
+    hand.settle()
     slot = paths(hand)[1]
     assert np.abs(slot.bulges) == pytest.approx([0, 1, 0, 1])
     assert hand.window.session.undo_label == "Made a slot"
     press(hand, 63, 30)
     hand.type(hand.window.sheets["true_up"].by_hand.extent, "3.5")
+    hand.settle()
     slot = paths(hand)[1]
     assert np.hypot(*(slot.ends - slot.starts)[[1, 3]].T) == pytest.approx([7, 7], abs=1e-8)
 
@@ -204,10 +216,12 @@ def test_a_ragged_stretch_is_made_one_edge_and_the_zero_put_on_a_hole(hand, shee
     for x in (15, 85):
         press(hand, x, 0)
     hand.click("straighten")
+    hand.settle()
     assert len(paths(hand)[0].kinds) == 4
     assert window.session.undo_label == "Made one straight edge"
     press(hand, 46, 30)
     hand.click("zero-here")
+    hand.settle()
     hand.key(Qt.Key.Key_8, ALT)
     hand.answer = tmp_path / "plate.dxf"
     hand.click("next")
@@ -221,6 +235,7 @@ def test_the_list_scales_across_and_up_apart(hand, sheet):
     sheet.show_page("calipers")
     hand.settle()
     hand.click("stretch-to-list")
+    hand.settle()
     assert size(hand) == pytest.approx((101, 60.3), abs=0.01)
     assert "across" in hand.window.session.undo_label
     assert full_circle(paths(hand)[1]) is not None
@@ -266,6 +281,7 @@ def test_offers_speak_in_inches_and_angles_in_degrees(hand, sheet):
     (field,) = sheet.calipers.fields
     hand.type(field, "70")
     hand.click("drive")
+    hand.settle()
     edges = paths(hand)[0].ends - paths(hand)[0].starts
     turn = math.atan2(edges[1][1], edges[1][0]) - math.atan2(edges[0][1], edges[0][0])
     assert math.degrees(turn) == pytest.approx(110, abs=1e-6)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Sequence
 from pathlib import Path as File
-from typing import TYPE_CHECKING, NamedTuple, cast
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
+from silhueta.app.edit_queue import EditQueue
 from silhueta.app.session import Session
 from silhueta.app.stops.build.divide_page import DividePage
 from silhueta.app.stops.build.join_page import JoinPage
@@ -74,11 +75,9 @@ class BuildSheet(PagedWorksheet):
         self.middle: tuple[float, float] | None = None  # the same, of a round its centre
         self.told = ("", False)  # what came of the last edit, and whether it needs a look
         self.bench = Bench(self)
-        self.bench.done.connect(self._take_done)
-        self.bench.failed.connect(self._failed)
-        self.bench.ended.connect(self._ended)
-        self._orders: deque[tuple[str, Edit]] = deque()  # edits that wait, the first under way
-        self._settled = False  # whether what has ended was done, or failed
+        self.bench.done.connect(self._show_ahead)
+        self.edits = EditQueue(session, "Building", self, lambda made: made.job)
+        self.benches = (self.edits.bench,)
         self._made: deque[Made] = deque(maxlen=_KNOWN)
         self.tool = PieceTool(self._choose, self._dragged, self.let_go, lambda: self.keys)
         self.tie_tool = TieTool(self.tool, lambda: self.tied, self._tie_moved)
@@ -173,55 +172,34 @@ class BuildSheet(PagedWorksheet):
     def do(self, label: str, edit: Edit) -> None:
         """Run an edit beside the interface, and take it as one step, after those before it."""
         self.tell("")
+        self.bench.stop()
         self.table.set_overlay("ahead", None)
-        self._orders.append((label, edit))
-        if len(self._orders) == 1:
-            self._begin()
-
-    def _begin(self) -> None:
-        """Run the first edit that waits, on the job as it is now."""
-        job = self.session.job
-        label, edit = self._orders[0]
-        self.bench.ask("Building", lambda _: _built(job, edit), (job, label))
-
-    def _ended(self) -> None:
-        """Go on with the next edit; where one was stopped, forget those that wait."""
-        if not self._settled:
-            self._orders.clear()
-        self._settled = False
-        if self._orders:
-            self._begin()
-
-    def _failed(self, text: str) -> None:
-        """Say why an edit could not be made, and go on."""
-        self._settled = True
-        if self._orders:
-            self._orders.popleft()
-        self.tell(sentence(text))
+        self.edits.do(
+            label,
+            lambda job, _: _built(job, edit),
+            before=self._take_made,
+            done=lambda made: self._bring_into_view(made.job),
+            failed=lambda error: self.tell(sentence(str(error))),
+        )
 
     def look(self, edit: Edit | None) -> None:
         """Show what an edit would do; None: nothing any more."""
         job = self.session.job
         self.table.set_overlay("ahead", None)
         segments = sum(len(c.path.kinds) for c in job.outline.contours)
-        if edit is None or self.bench.busy or segments > _MOST_SEEN:
+        if edit is None or self.edits.bench.busy or segments > _MOST_SEEN:
             return
         self.bench.ask("Looking ahead", lambda _: _ahead(job, edit), job)
 
-    def _take_done(self, found: object, asked: object) -> None:
-        if isinstance(found, _Ahead):
-            if asked is self.session.job:
-                self.table.set_overlay("ahead", PreviewLayer(*found))
-        elif isinstance(found, Made):
-            job, label = cast("tuple[Job, str]", asked)
-            self._settled = True  # where a trace came in between, it is made again from that
-            if self.session.job is job:
-                self._orders.popleft()
-                self.told = (found.told, found.wrong)
-                if found.tied is not None or found.beds:
-                    self._made.appendleft(found)
-                self.session.apply(label, lambda _: found.job)
-                self._bring_into_view(found.job)
+    def _show_ahead(self, found: object, asked: object) -> None:
+        if isinstance(found, _Ahead) and asked is self.session.job:
+            self.table.set_overlay("ahead", PreviewLayer(*found))
+
+    def _take_made(self, found: Made) -> None:
+        """Keep what an edit tells besides the job, right before the job is shown."""
+        self.told = (found.told, found.wrong)
+        if found.tied is not None or found.beds:
+            self._made.appendleft(found)
 
     def _bring_into_view(self, job: Job) -> None:
         if not job.outline.taken:

@@ -42,7 +42,8 @@ def _make(window: Window) -> Worksheet:
     sheet = BuildSheet(window.session, window.tracing, window.table, window.sheets)
     sheet.save_apart.connect(window.filing.export_apart)
     window.filing.exported_apart.connect(sheet.show_saved)
-    window.progress.follow(sheet.bench)
+    for bench in (sheet.bench, sheet.edits.bench):
+        window.progress.follow(bench)
     return sheet
 
 

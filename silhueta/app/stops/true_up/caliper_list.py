@@ -24,6 +24,7 @@ from silhueta.core.truing.stretch import fit_stretch, stretched
 from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_length
 
 if TYPE_CHECKING:
+    from silhueta.app.edit_queue import EditQueue
     from silhueta.app.table.table import Table
     from silhueta.app.tracing import Tracing
 
@@ -34,9 +35,14 @@ class CaliperList(PickingPage):
     """Rows that are picked on the outline and typed one after the other."""
 
     def __init__(
-        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+        self,
+        session: Session,
+        tracing: Tracing,
+        table: Table,
+        edits: EditQueue,
+        parent: QWidget | None = None,
     ) -> None:
-        super().__init__(session, tracing, table, parent)
+        super().__init__(session, tracing, table, edits, parent)
         self._first: Feature | None = None
         self._culprit: int | None = None
         self.what = Choice("Pick", {"one": "Size of one", "two": "Between two"}, self)
@@ -252,15 +258,13 @@ class CaliperList(PickingPage):
 
     def _drive(self) -> None:
         self._culprit = None
-        try:
-            self._session.apply("Measured sizes made exact", driven)
-            self.wrong.emit("")
-        except TruingError as error:
-            self._culprit = error.relation
-            self.refresh(self._session.job)
-            self.wrong.emit(sentence(str(error)))
-        except SilhuetaError as error:
-            self.wrong.emit(sentence(str(error)))
+
+        def show_culprit(error: object) -> None:
+            if isinstance(error, TruingError):
+                self._culprit = error.relation
+                self.refresh(self._session.job)
+
+        self.attempt("Measured sizes made exact", driven, show_culprit)
 
     def _draw(self, found: list[Row]) -> None:
         drawn = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -21,6 +22,7 @@ from silhueta.core.truing.zero import set_zero
 from silhueta.core.units import format_length, parse_length
 
 if TYPE_CHECKING:
+    from silhueta.app.edit_queue import EditQueue
     from silhueta.app.table.table import Table
     from silhueta.app.tracing import Tracing
 
@@ -54,9 +56,14 @@ class HandPage(PickingPage):
     """Picks edges and holes, at most two, and makes them what a person says."""
 
     def __init__(
-        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+        self,
+        session: Session,
+        tracing: Tracing,
+        table: Table,
+        edits: EditQueue,
+        parent: QWidget | None = None,
     ) -> None:
-        super().__init__(session, tracing, table, parent)
+        super().__init__(session, tracing, table, edits, parent)
         self.tool.text = "Click an edge or a hole to choose it, two at most; again to let it go."
         self.chosen: list[Ref] = []
         self.about = Note(parent=self)
@@ -197,11 +204,18 @@ class HandPage(PickingPage):
         self.attempt(label, lambda job: relate(job, kind, refs, number))
 
     def _straighten(self) -> None:
-        before, self.chosen = self.chosen, []  # their numbers change
-        label, refs = "Made one straight edge", tuple(before)
-        self.attempt(label, lambda job: straightened(job, refs))
-        if self._session.undo_label != label:
+        refs = tuple(self.chosen)
+        self._remake("Made one straight edge", lambda job: straightened(job, refs))
+
+    def _remake(self, label: str, edit: Callable[[Job], Job]) -> None:
+        """Make an edit after which the chosen edges have other numbers: none stays chosen."""
+        before, self.chosen = self.chosen, []
+
+        def chosen_again(_: object) -> None:
             self.chosen = before
+            self.refresh(self._session.job)
+
+        self.attempt(label, edit, chosen_again)
 
     def _put_zero(self) -> None:
         refs = tuple(self.chosen)
@@ -217,18 +231,12 @@ class HandPage(PickingPage):
 
     def _reshape(self, shape: Shape, _: bool = False) -> None:
         key = self.chosen[0].key
-        before, self.chosen = self.chosen, []  # its edges are others now
-        self.attempt(f"Made a {shape}", lambda job: shaped(job, key, shape))
-        if self._session.undo_label != f"Made a {shape}":
-            self.chosen = before
+        self._remake(f"Made a {shape}", lambda job: shaped(job, key, shape))
 
     def _corner(self, mm: float, rounded: bool) -> None:
         refs = tuple(self.chosen)
         label = "Rounded a corner" if rounded else "Cut a corner off"
-        before, self.chosen = self.chosen, []  # their numbers change
-        self.attempt(label, lambda job: corner_cut(job, refs, mm, rounded))
-        if self._session.undo_label != label:
-            self.chosen = before
+        self._remake(label, lambda job: corner_cut(job, refs, mm, rounded))
 
 
 def _angle(text: str) -> float:

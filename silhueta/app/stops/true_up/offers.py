@@ -15,7 +15,7 @@ from silhueta.app.stops.true_up.words import WORDS, in_units, relation_told, tol
 from silhueta.app.table.marked_layer import LitLayer, OfferLayer
 from silhueta.app.widgets import Choice, Note, clear, heading, row, sentence
 from silhueta.app.work import Bench
-from silhueta.core.errors import SilhuetaError
+from silhueta.core.errors import TruingError
 from silhueta.core.job import Job, is_stale
 from silhueta.core.relations import Relation
 from silhueta.core.truing.apply import Trued, noise_of
@@ -37,9 +37,11 @@ from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.app.edit_queue import EditQueue
     from silhueta.app.table.table import Table
     from silhueta.app.tracing import Tracing
 
+_Made = tuple[Job, Trued]
 _LISTED = 40  # offers of one kind that are told one by one
 _SURE = 95  # %
 _TOLD, _NAMED = 0.5, 0.1  # share, from which an offer is told at all; a size, with its rivals
@@ -62,10 +64,15 @@ class TrueUpOffers(QWidget):
     wrong = Signal(str)
 
     def __init__(
-        self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
+        self,
+        session: Session,
+        tracing: Tracing,
+        table: Table,
+        edits: EditQueue,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self._session, self._tracing, self._table = session, tracing, table
+        self._session, self._tracing, self._table, self._edits = session, tracing, table, edits
         self.found = Found([], [])
         self._for: tuple[object, ...] = ()
         self.shown: OfferKind | None = None
@@ -154,15 +161,10 @@ class TrueUpOffers(QWidget):
         )
 
     def _take_found(self, found: object, asked: object) -> None:
+        del asked
         if isinstance(found, Found):
             self.found = found
             self._show()
-        elif isinstance(found, tuple) and isinstance(asked, Job):
-            if self._session.job is not asked:
-                return
-            job, done, label = found
-            self._session.apply(f"{label}: {_made(done)}", lambda _: job)
-            self.wrong.emit(_left(done))
 
     def _show(self) -> None:
         clear(self.rows)
@@ -283,34 +285,43 @@ class TrueUpOffers(QWidget):
         self._apply("Turned level", lambda job: level(job, noise))
 
     def _apply(self, label: str, edit: Callable[[Job], Job]) -> None:
-        try:
-            self._session.apply(label, edit)
-            self.wrong.emit("")
-        except SilhuetaError as error:
-            self.wrong.emit(sentence(str(error)))
+        self._edits.do(
+            label,
+            lambda job, _: edit(job),
+            done=lambda _: self.wrong.emit(""),
+            failed=self._tell,
+        )
+
+    def _tell(self, error: Exception | str) -> None:
+        self.wrong.emit(sentence(str(error)))
+
+    def _make(self, what: str, edit: Callable[[Job, Work], _Made]) -> None:
+        """Take offers as one step, beside the interface; tell what was left."""
+        self._edits.do(
+            lambda made: f"{what}: {_made(made[1])}",
+            edit,
+            done=lambda made: self.wrong.emit(_left(made[1])),
+            failed=self._tell,
+        )
 
     def _take(self, offers: Sequence[TruingOffer], label: str) -> None:
         if not offers:
             return
-        job, found = self._session.job, self.found.features
-        noise = noise_of(job, self._tracing.flat)
+        shown, found = self._session.job.outline, self.found.features
+        noise = noise_of(self._session.job, self._tracing.flat)
 
-        def made(work: Work) -> tuple[Job, Trued, str]:
-            after, done = take_offers(job, offers, found, noise, work)
-            return after, done, label
+        def made(job: Job, work: Work) -> _Made:
+            if job.outline is not shown:
+                raise TruingError("the outline has changed meanwhile; look what is offered now")
+            return take_offers(job, offers, found, noise, work)
 
-        self.bench.ask("Making exact", made, job)
+        self._make(label, made)
 
     def _take_all(self) -> None:
         """Take all that is as sure as was chosen, and what follows from it."""
-        job, sizes, least = self._session.job, self._table_of_sizes, self._least / 100
-        noise = noise_of(job, self._tracing.flat)
-
-        def made(work: Work) -> tuple[Job, Trued, str]:
-            after, done = take_all(job, least, noise, sizes, work)
-            return after, done, "Trued up"
-
-        self.bench.ask("Making exact", made, job)
+        sizes, least = self._table_of_sizes, self._least / 100
+        noise = noise_of(self._session.job, self._tracing.flat)
+        self._make("Trued up", lambda job, work: take_all(job, least, noise, sizes, work))
 
 
 def _made(done: Trued) -> str:

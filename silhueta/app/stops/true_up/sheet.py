@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
+from silhueta.app.edit_queue import EditQueue
 from silhueta.app.session import Session
 from silhueta.app.states import no_picture
 from silhueta.app.stops.paged import PagedWorksheet
@@ -14,7 +15,13 @@ from silhueta.app.table.table import Table
 from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing
 from silhueta.core.job import Job, is_stale
+from silhueta.core.truing.apply import Trued
 from silhueta.core.wording import counted
+
+
+def _job_of(made: Job | tuple[Job, Trued]) -> Job:
+    """Return the job of an edit, which may tell besides what was made exact."""
+    return made[0] if isinstance(made, tuple) else made
 
 
 class TrueUpSheet(PagedWorksheet):
@@ -26,10 +33,11 @@ class TrueUpSheet(PagedWorksheet):
         self, session: Session, tracing: Tracing, table: Table, parent: QWidget | None = None
     ) -> None:
         super().__init__(session, table, parent)
-        self.offers = TrueUpOffers(session, tracing, table, self)
-        self.calipers = CaliperList(session, tracing, table, self)
-        self.benches = (self.offers.bench,)
-        self.by_hand = HandPage(session, tracing, table, self)
+        self.edits = EditQueue(session, "Making exact", self, _job_of)
+        self.offers = TrueUpOffers(session, tracing, table, self.edits, self)
+        self.calipers = CaliperList(session, tracing, table, self.edits, self)
+        self.benches = (self.offers.bench, self.edits.bench)
+        self.by_hand = HandPage(session, tracing, table, self.edits, self)
         self.tools = (self.calipers.tool, self.by_hand.tool)
         for page in (self.offers, self.calipers, self.by_hand):
             page.wrong.connect(self.tell)

@@ -28,7 +28,8 @@ def _make(window: Window) -> Worksheet:
     from silhueta.app.stops.true_up.sheet import TrueUpSheet
 
     sheet = TrueUpSheet(window.session, window.tracing, window.table, window.sheets)
-    window.progress.follow(sheet.offers.bench)
+    for bench in sheet.benches:
+        window.progress.follow(bench)
     return sheet
 
 
