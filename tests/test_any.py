@@ -96,7 +96,10 @@ jobs = st.builds(
     trace=trace_settings,
     outline=st.lists(contours(), max_size=4).map(lambda made: Outline(tuple(made))),
     cut_file=st.builds(
-        CutFileSettings, st.sampled_from(["mm", "in"]), st.sampled_from(["R12", "R2000"])
+        CutFileSettings,
+        st.sampled_from(["mm", "in"]),
+        st.sampled_from(["corner", "picture", "chosen"]),
+        options=st.sampled_from([(), (("dxf.version", "R12"), ("other.feed", 900.0))]),
     ),
     tidy=st.builds(TidySettings, st.none() | st.floats(0, 9), extend=st.none() | st.booleans()),
     page=st.none() | st.tuples(*[st.floats(-1e3, 1e3)] * 4),
