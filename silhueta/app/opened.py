@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, NamedTuple
 
-from silhueta.app.tracing import measured_ahead
+from silhueta.app.tracing import look_ahead, measured_ahead
 from silhueta.core.datums import Datum, DpiDatum
 from silhueta.core.errors import FileError
 from silhueta.core.job import Job, PictureFile, set_picture
@@ -91,6 +91,7 @@ def open_picture(source: PictureFile) -> Opened:
     name = File(source.name).stem.replace("_", " ").strip() or "Untitled"
     job = set_picture(Job(), source, name[:1].upper() + name[1:], datum)
     read = read_job(job, picture, colours=colours)[0]
+    look_ahead(picture, colours)
     return Opened(thickness_asked(read), picture, None, colours=colours)
 
 
@@ -100,4 +101,6 @@ def open_job(job: Job, file: File | None) -> Opened:
 
     if job.picture is None:
         return Opened(job, None, file)
-    return Opened(job, decode(job.picture), file, colours=decode_colour(job.picture))
+    picture, colours = decode(job.picture), decode_colour(job.picture)
+    look_ahead(picture, colours)
+    return Opened(job, picture, file, colours=colours)

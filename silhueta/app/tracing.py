@@ -11,6 +11,7 @@ from silhueta.app.session import Session
 from silhueta.app.work import Bench
 from silhueta.core.errors import TooMuchError
 from silhueta.core.job import Job, is_stale, set_outline
+from silhueta.core.remembered import Remembered
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -29,6 +30,9 @@ if TYPE_CHECKING:
 
 # what came of the trace, if there was one; the picture at true size, its colours, its light
 Result = tuple["TracedJob | None", "Rectified", "NDArray[np.uint8]", str]
+# colours of the photo and of the picture at true size, as they are shown; None where cleaning
+# works on greys (even light, a dropped colour): then those are
+ShownColours = tuple["NDArray[np.uint8] | None", "NDArray[np.uint8] | None"]
 
 
 class Tracing(QObject):
@@ -53,6 +57,7 @@ class Tracing(QObject):
         self._layer: PictureLayer | None = None
         self.colours: NDArray[np.uint8] | None = None  # of the photo
         self.flat_colours: NDArray[np.uint8] | None = None  # at true size
+        self.shown_colours: ShownColours = (None, None)
         self.light: str | None = None  # how the picture was blended
         self._asked: Job | None = None
         self.bench.done.connect(self._on_done)
@@ -68,12 +73,9 @@ class Tracing(QObject):
         self.picture, self.failure, self._asked = picture, "", None
         self.flat, self._flat_for, self.stages, self._layer = None, None, None, None
         self._traced, self._traced_for, self.proposal = None, None, None
-        self.counts = [0] * 256
+        self.counts = [0] * 256 if picture is None else _counts(picture)
         self.colours, self.flat_colours, self.light = colours, None, None
-        if picture is not None:
-            from silhueta.core.trace.edge.threshold import histogram
-
-            self.counts = histogram(picture.grey).tolist()
+        self.shown_colours = (None, None)
 
     @property
     def deviation(self) -> Deviation | None:
@@ -108,21 +110,6 @@ class Tracing(QObject):
         if self.picture is None or self.stages is None:
             return self.picture
         return self.stages.cleaned(self._session.job, self.picture)
-
-    def shown_colours(self) -> tuple[NDArray[np.uint8] | None, NDArray[np.uint8] | None]:
-        """Return the colours of the photo and of the picture at true size, as they are shown.
-
-        None where cleaning works on greys (even light, a dropped colour): then those are shown.
-        """
-        from silhueta.core.picture.clean import colours_painted
-
-        job = self._session.job
-        photo = colours_painted(self.colours, job.clean, not job.trace.invert)
-        if photo is None or self.flat is None:
-            return photo, None
-        if photo is self.colours:
-            return photo, self.flat_colours
-        return photo, self.flat.resample(photo).astype(photo.dtype, copy=False)
 
     def colour_field(self) -> PictureLayer | None:
         """Return how far each pixel is from the picked colours, a grey a unit of difference."""
@@ -161,7 +148,14 @@ class Tracing(QObject):
         if self.colours is not None:
             stages.take_colours(job, self.colours)
         self._asked, self.failure, self.proposal = job, "", None
-        self.bench.ask(label, lambda work: make(job, picture, work, stages), job)
+        colours = self.colours
+
+        def made(work: Work) -> tuple[Result, ShownColours]:
+            result = make(job, picture, work, stages)
+            assert picture is not None
+            return result, _shown(job, picture, colours, result, stages)
+
+        self.bench.ask(label, made, job)
         self.changed.emit()
 
     def measure_deviation(self) -> None:
@@ -170,8 +164,8 @@ class Tracing(QObject):
         if self.deviation is None and self.picture is not None and not is_stale(job):
             self._ask("Measuring", _traced, job)
 
-    def _on_done(self, result: Result, asked: Job) -> None:
-        done, flat, colours, light = result
+    def _on_done(self, found: tuple[Result, ShownColours], asked: Job) -> None:
+        (done, flat, colours, light), shown = found
         self._asked = None
         if not _same_inputs(self._session.job, asked):
             return
@@ -179,7 +173,7 @@ class Tracing(QObject):
             self._refresh(self._session.job)  # changed by hand meanwhile: trace round that
             return
         self.flat, self._flat_for = flat, _flat_key(asked if done is None else done.job)
-        self.flat_colours, self.light = colours, light
+        self.flat_colours, self.light, self.shown_colours = colours, light, shown
         stale = is_stale(self._session.job)
         if done is not None:
             self._traced = done.traced
@@ -197,6 +191,24 @@ class Tracing(QObject):
         self.changed.emit()
 
 
+def _counted(picture: Picture) -> list[int]:
+    from silhueta.core.trace.edge.threshold import histogram
+
+    counts: list[int] = histogram(picture.grey).tolist()
+    return counts
+
+
+_counts: Remembered[Picture, list[int]] = Remembered(_counted)  # how often each grey is there
+
+
+def look_ahead(picture: Picture, colours: NDArray[np.uint8] | None) -> None:
+    """Make ready what the interface will show of a picture that was opened, in any thread."""
+    from silhueta.app.table.picture_layer import prepare
+
+    prepare(picture, colours)
+    _counts(picture)
+
+
 def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
     from silhueta.core.trace.job_trace import trace_job  # brings the compiler along
 
@@ -208,6 +220,32 @@ def _traced(job: Job, picture: Picture, work: Work, stages: Stages) -> Result:
         stages.flat_colours(job, picture, work),
         stages.blend(job, picture).light,
     )
+
+
+def _shown(
+    job: Job,
+    picture: Picture,
+    colours: NDArray[np.uint8] | None,
+    result: Result,
+    stages: Stages,
+) -> ShownColours:
+    """Return the colours that are shown, and make ready what the table paints of the pictures."""
+    from silhueta.app.table.picture_layer import prepare
+    from silhueta.core.picture.clean import colours_painted
+
+    flat = result[1]
+    flat_colours: NDArray[np.uint8] | None = result[2]
+    photo = colours_painted(colours, job.clean, not job.trace.invert)
+    if photo is None:
+        flat_colours = None
+    elif photo is not colours:
+        flat_colours = flat.resample(photo).astype(photo.dtype, copy=False)
+    cleaned = stages.cleaned(job, picture)
+    if cleaned is not picture:
+        prepare(cleaned, photo)
+    if flat.picture is not cleaned:
+        prepare(flat.picture, flat_colours)
+    return photo, flat_colours
 
 
 def measured_ahead(outline: Outline) -> None:

@@ -184,7 +184,7 @@ class Window(QMainWindow):
         self.readout.show_photo(self.table.mm_per_px if self.table.tilted else None)
 
     def _take_flat(self, flat: Rectified) -> None:
-        self.table.set_flat(flat, self.tracing.cleaned(), self.tracing.shown_colours())
+        self.table.set_flat(flat, self.tracing.cleaned(), self.tracing.shown_colours)
         self._refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

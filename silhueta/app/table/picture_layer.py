@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from collections import deque
 from collections.abc import Callable
 
 import numpy as np
@@ -98,6 +100,27 @@ class PictureLayer:
         made = _image(part.astype(np.uint8))
         made.setColorTable([_GROUND, _PART])
         return made, source.translated(-left, -top)
+
+
+_ready: deque[PictureLayer] = deque(maxlen=2)  # a photo, and the same at true size
+_lock = threading.Lock()
+
+
+def prepare(picture: Picture, colours: NDArray[np.uint8] | None = None) -> None:
+    """Make the layer of a picture before the interface asks for it; for any thread."""
+    made = PictureLayer(picture, colours)
+    with _lock:
+        _ready.append(made)
+
+
+def layer_of(picture: Picture, colours: NDArray[np.uint8] | None = None) -> PictureLayer:
+    """Return a picture's layer: the one that was prepared, once, or a new one."""
+    with _lock:
+        for made in _ready:
+            if made.picture is picture and made.colours is colours:
+                _ready.remove(made)
+                return made
+    return PictureLayer(picture, colours)
 
 
 def _pyramid(colours: NDArray[np.uint8]) -> list[QImage]:

@@ -87,9 +87,9 @@ class Surface(QWidget):
         """Lay another picture on the table, in its own colours, all of it in view."""
         self._photo = self._flat = None
         if picture is not None:
-            from silhueta.app.table.picture_layer import PictureLayer
+            from silhueta.app.table.picture_layer import layer_of
 
-            self._photo = PictureLayer(picture, colours)
+            self._photo = layer_of(picture, colours)
         self._choose_layer()
         self._fitted = False
         self.fit()
@@ -104,14 +104,14 @@ class Surface(QWidget):
 
         `colours` are those of the photo and of the picture at true size.
         """
-        from silhueta.app.table.picture_layer import PictureLayer
+        from silhueta.app.table.picture_layer import layer_of
 
         shown = self._photo
         other = shown is None or photo is not shown.picture or colours[0] is not shown.colours
         if photo is not None and shown is not None and other:
-            self._photo = PictureLayer(photo, colours[0])
+            self._photo = layer_of(photo, colours[0])
         same = flat is None or flat.picture is photo
-        self._flat = None if same or flat is None else PictureLayer(flat.picture, colours[1])
+        self._flat = None if same or flat is None else layer_of(flat.picture, colours[1])
         self._flat_mm = 1.0 if flat is None else flat.scale.mm_per_px
         self._choose_layer()
 

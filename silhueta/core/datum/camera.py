@@ -70,7 +70,10 @@ class Lens:
         r = bent.copy()
         for _ in range(_NEWTON):
             slope = np.maximum(1 + 3 * self.k1 * r**2, 0.05)
-            r = r - (r + self.k1 * r**3 - bent) / slope
+            nearer = r - (r + self.k1 * r**3 - bent) / slope
+            if np.array_equal(nearer, r):
+                break
+            r = nearer
         share = np.divide(r, bent, out=np.ones_like(r), where=bent > 1e-12)
         return np.asarray(self.centre + (raw - self.centre) * share[:, None])
 

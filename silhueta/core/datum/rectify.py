@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from silhueta.core.datum.camera import Plane
 from silhueta.core.datum.scale import Scale
-from silhueta.core.datum.solve import Solution, facts_of, solve
+from silhueta.core.datum.solve import Solution, facts_of
+from silhueta.core.datum.solved import solved
 from silhueta.core.datums import OPEN_MM, GaugeDatum, Optics, SheetDatum
 from silhueta.core.errors import ScaleError
 from silhueta.core.geometry.path import Floats
@@ -113,7 +114,7 @@ def rectify(job: Job, picture: Picture, work: Work | None = None) -> Rectified:
     """
     work = work or Work()
     _check_corners(job, picture)
-    solution = solve(job, facts_of(picture))
+    solution = solved(job, facts_of(picture))
     axes = _axes(job.clean)
     if solution.level and axes is None:
         side = 1 / float(solution.plane.matrix[0, 0] / solution.plane.matrix[2, 2])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -25,7 +26,8 @@ from silhueta.app.work import Bench
 from silhueta.core.datum.fixing import describe
 from silhueta.core.datum.look_for import Corners, look_for_gauge, look_for_sheet, sheet_at
 from silhueta.core.datum.snap import find_round, snap
-from silhueta.core.datum.solve import Solution, Told, facts_of, solve
+from silhueta.core.datum.solve import Facts, Solution, Told, facts_of
+from silhueta.core.datum.solved import known, solved
 from silhueta.core.datums import (
     OPEN_MM,
     Datum,
@@ -36,7 +38,7 @@ from silhueta.core.datums import (
     RoundDatum,
     SheetDatum,
 )
-from silhueta.core.errors import EditError, SilhuetaError
+from silhueta.core.errors import EditError, ScaleError, SilhuetaError
 from silhueta.core.job import Job, add_datum, set_datums, set_optics
 from silhueta.core.units import format_length, parse_length
 
@@ -52,6 +54,8 @@ _KINDS = {
     "pixel": "Pixel",
 }
 
+_AT_ONCE = 0.03  # s that the interface waits for the plane: a pause that nobody sees
+
 
 class ScaleSheet(Worksheet):
     """Say how large it is, by one datum or several together."""
@@ -65,6 +69,9 @@ class ScaleSheet(Worksheet):
         self._tracing, self._table = tracing, table
         self._points: Points = []
         self.bench = Bench(self)
+        self.measuring = Bench(self)
+        self.measuring.done.connect(self._on_measured)
+        self.benches = (self.measuring,)
         self.bench.done.connect(self._on_found)
         self.fault = Note(parent=self)
         self.bench.failed.connect(lambda text: self.fault.say(sentence(text), True))
@@ -251,7 +258,7 @@ class ScaleSheet(Worksheet):
                 return
             picture = self._tracing.picture
             if picture is not None:  # what contradicts is said here, before anything changes
-                solve(add_datum(self.session.job, made), facts_of(picture))
+                solved(add_datum(self.session.job, made), facts_of(picture))
             self.fault.say("")
             self.session.apply(f"Scale: {describe(made)}", lambda job: add_datum(job, made))
         except SilhuetaError as error:
@@ -285,7 +292,7 @@ class ScaleSheet(Worksheet):
             after = set_optics(self.session.job, replace(self.session.job.optics, **changes))
             picture = self._tracing.picture
             if picture is not None:
-                solve(after, facts_of(picture))
+                solved(after, facts_of(picture))
             self.fault.say("")
             self.session.apply(label, lambda job: set_optics(job, after.optics))
         except SilhuetaError as error:
@@ -319,16 +326,25 @@ class ScaleSheet(Worksheet):
         solution: Solution | None = None
         fault = ""
         if picture is not None and job.datums:
-            try:
-                solution = solve(job, facts_of(picture))
-            except SilhuetaError as error:
-                fault = str(error)
+            facts = facts_of(picture)
+            answer = known(job, facts)
+            if answer is None:  # what is shown stays until it is worked out
+                self.measuring.ask("Measuring", lambda _: _worked_out(job, facts), job, _AT_ONCE)
+                return
+            if isinstance(answer, ScaleError):
+                fault = str(answer)
+            else:
+                solution = answer
         self._show_list(job, () if solution is None else solution.told)
         self._show_lens(job, solution)
         self.check.show_solution(solution)
         self._table.solution = solution if self.sure.isChecked() and photo else None
         self._table.update()
         self._show_result(job, solution, fault)
+
+    def _on_measured(self, _: object, asked: object) -> None:
+        if asked is self.session.job:
+            self.refresh(self.session.job)
 
     def _show_thickness(self, job: Job) -> None:
         optics, unit = job.optics, self.session.units
@@ -421,3 +437,9 @@ class ScaleSheet(Worksheet):
         if job.outline.taken and not self._tracing.bench.busy:
             lines.append(outline_line(job, self.session.units))
         self.say_result("\n".join(lines))
+
+
+def _worked_out(job: Job, facts: Facts) -> None:
+    """Have the plane of a job worked out, so that it is known; a fault is known as well."""
+    with suppress(ScaleError):
+        solved(job, facts)
