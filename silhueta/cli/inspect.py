@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from pathlib import Path as File
-from typing import cast
+from typing import Any, cast
 
 import click
 
 from silhueta.cli.progress import Progress
 from silhueta.cli.report import check_outputs, write_report
 from silhueta.cli.source import say_left_out
+from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 _FILE = click.Path(path_type=File)
+_STOPS = 3  # exit code where something stops the cut
+_TOLD = 200  # findings that are told one by one
+_SAID = {"stop": "STOPS THE CUT:", "hurt": "will hurt:", "look": "worth a look:"}
 
 
 @click.command()
 @click.argument("file", type=_FILE)
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
-def inspect(file: File, report: File | None) -> None:
-    """Say what is in a DXF, an SVG or a job: units, size, paths, crossings, doubles."""
+def inspect(file: File, report: File | None) -> int:
+    """Say what is in a DXF, an SVG or a job, and what would go wrong when it is cut.
+
+    Ends with 3 where something stops the cut.
+    """
     from silhueta.core.apart.ask import ready
 
     ready()
@@ -49,5 +56,12 @@ def inspect(file: File, report: File | None) -> None:
     }
     for name, value in lines.items():
         click.echo(f"{name:13} {value}")
+    told = cast("list[dict[str, Any]]", found["findings"])
+    for one in told[:_TOLD]:
+        x, y = one["at_mm"]
+        click.echo(f"{_SAID[one['severity']]} {one['code']} at {x:.2f}, {y:.2f} mm: {one['text']}")
+    if len(told) > _TOLD:
+        click.echo(f"and {counted(len(told) - _TOLD, 'finding')} more; --report has them all")
     if report is not None:
         write_report(report, found, work)
+    return _STOPS if any(one["severity"] == "stop" for one in told) else 0

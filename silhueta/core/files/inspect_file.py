@@ -8,9 +8,13 @@ from pathlib import Path as File
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import read_bytes
 from silhueta.core.files.dxf_read import read_dxf
+from silhueta.core.files.layer_names import worked
 from silhueta.core.files.limits import MOST_BYTES
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.inspection.figures import double_count, report
+from silhueta.core.inspection.registry import finding_report, findings
+from silhueta.core.job import Job
 
 _UTF_16 = b"\xff\xfe<\x00", b"\xfe\xff\x00<"
 
@@ -93,4 +97,23 @@ def inspect_file(source: File) -> dict[str, object]:
     found["closed_paths"] = sum(1 for path in drawing.paths if path.closed)
     found["doubles"] = double_count(drawing.paths)
     found["left_out"] = drawing.left_out
+    found["findings"] = [finding_report(one) for one in findings(_job(source, drawing))]
     return found
+
+
+def _job(source: File, drawing: ReadDrawing) -> Job:
+    """Return the job in a file, or the outlines of a drawing as one, worked as its layers say."""
+    if is_job(source):
+        from silhueta.core.files.job_file import load_job
+
+        return load_job(source)
+    layers = drawing.layers or ("",) * len(drawing.paths)
+    how = [worked(layer, {}) for layer in layers]
+    return Job(
+        outline=Outline(
+            tuple(
+                Contour(path, one.taken, one.operation, "imported", colour=one.colour)
+                for path, one in zip(drawing.paths, how, strict=True)
+            )
+        )
+    )

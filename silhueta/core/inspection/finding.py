@@ -1,0 +1,110 @@
+"""A finding: one thing that would go wrong at the machine, as data.
+
+Words used here
+    code      what kind of thing it is; stays the same between versions, as reports name it
+    remedy    what would mend it: an edit of the job, or the stop where a person does it
+    scene     a job, with what several finders ask of it worked out once
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+from silhueta.core.geometry.crossing import Crossings, crossings, doubles
+from silhueta.core.geometry.outline import Contour
+from silhueta.core.geometry.path import Path
+from silhueta.core.job import Job
+
+ON_EACH_OTHER = 0.05  # mm, within which two lines are cut twice at one place; as reports have it
+_MANY = 20_000  # paths above which doubles are not looked for: that would take minutes
+# stops the cut; will hurt; worth a look
+Severity = Literal["stop", "hurt", "look"]
+Box = tuple[float, float, float, float]
+
+
+class Remedy(NamedTuple):
+    """What would mend a finding.
+
+    text : str
+        What it does to the part, as a button says it.
+    edit : callable or None
+        Of a job: one step that can be undone.
+    stop : str
+        Where there is no edit: the stop at which a person mends it.
+    """
+
+    text: str
+    edit: Callable[[Job], Job] | None = None
+    stop: str = ""
+
+
+class Finding(NamedTuple):
+    """One thing found wrong.
+
+    code : str
+    severity : {"stop", "hurt", "look"}
+    place : (x, y) in mm
+        Where it is seen best.
+    extent : (left, bottom, right, top) in mm
+        What it reaches over.
+    text : str
+        A sentence for a person, without a full stop.
+    measured, limit : float or None, mm
+        What was measured, and what it should be at least or at most; None where nothing is
+        measured.
+    keys : tuple of int
+        The contours that it is about.
+    remedies : tuple of Remedy
+        The first is what most people want.
+    """
+
+    code: str
+    severity: Severity
+    place: tuple[float, float]
+    extent: Box
+    text: str
+    measured: float | None = None
+    limit: float | None = None
+    keys: tuple[int, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
+
+
+class Finder(NamedTuple):
+    """What finds one kind of thing; `title` is what several of them are called."""
+
+    code: str
+    title: str
+    find: Callable[[Scene], Iterable[Finding]]
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """A job that is looked through."""
+
+    job: Job
+
+    @cached_property
+    def cut(self) -> tuple[Contour, ...]:
+        """The contours that are cut."""
+        return tuple(c for c in self.job.outline.contours if c.cut)
+
+    @cached_property
+    def paths(self) -> tuple[Path, ...]:
+        """The paths that are cut."""
+        return tuple(c.path for c in self.cut)
+
+    @cached_property
+    def doubles(self) -> list[tuple[int, int]]:
+        """Pairs of paths that are cut and lie on each other; none where there are too many."""
+        return doubles(self.paths, ON_EACH_OTHER) if len(self.paths) <= _MANY else []
+
+    @cached_property
+    def crossings(self) -> Crossings:
+        """Where paths that are cut cross themselves or, of one colour, each other."""
+        found = crossings(self.paths)
+        colours = [c.colour for c in self.cut]
+        same = [colours[one] == colours[two] for one, two in found.paths.tolist()]
+        return Crossings(found.places[same], found.paths[same])

@@ -1,0 +1,158 @@
+"""Findings on the outline itself: what no machine can cut as it is meant."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from silhueta.core.geometry.measure import box_of, length_of
+from silhueta.core.inspection.finding import Box, Finder, Finding, Remedy, Scene
+from silhueta.core.job import Job
+from silhueta.core.tidy.choose import set_operation, set_taken
+from silhueta.core.wording import counted
+
+if TYPE_CHECKING:
+    from silhueta.core.geometry.path import Floats
+
+_SHORT = 0.02  # mm: a machine stops at each end; common practice, no source
+
+
+def _nothing_to_cut(scene: Scene) -> Iterator[Finding]:
+    outline = scene.job.outline
+    if scene.cut:
+        return
+    box: Box = outline.bounds if outline.taken else (0.0, 0.0, 0.0, 0.0)
+    place = ((box[0] + box[2]) / 2, (box[1] + box[3]) / 2)
+    remedy = Remedy("Choose what is cut", stop="tidy" if outline.contours else "trace")
+    text = "nothing is set to be cut"
+    yield Finding("nothing-to-cut", "stop", place, box, text, remedies=(remedy,))
+
+
+def _open_paths(scene: Scene) -> Iterator[Finding]:
+    for contour in scene.cut:
+        path = contour.path
+        if path.closed:
+            continue
+        gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
+        x, y = path.nodes[-1].tolist()
+        yield Finding(
+            "open-path",
+            "hurt",
+            (x, y),
+            box_of(path),
+            f"a line of {length_of(path):.1f} mm does not close, its ends are {gap:.2f} mm apart; "
+            "it is written as a mark",
+            gap,
+            0.0,
+            (contour.key,),
+            (
+                Remedy("Mark it", partial(_marked, key=contour.key)),
+                Remedy("Join its ends at Tidy", stop="tidy"),
+            ),
+        )
+
+
+def _crossing(scene: Scene, code: str, own: bool) -> Iterator[Finding]:
+    """Yield a finding for each contour, or pair of contours, that crosses itself, or each other."""
+    found = scene.crossings
+    pairs: dict[tuple[int, int], list[Floats]] = {}
+    for place, (one, two) in zip(found.places, found.paths.tolist(), strict=True):
+        if (one == two) == own:
+            pairs.setdefault((min(one, two), max(one, two)), []).append(place)
+    alike = set(scene.doubles)  # which cross all along, and are told as such
+    for pair, places in pairs.items():
+        if pair in alike:
+            continue
+        several = np.array(places)
+        low, high = several.min(0).tolist(), several.max(0).tolist()
+        what = "an outline crosses itself" if own else "two outlines cross"
+        yield Finding(
+            code,
+            "stop",
+            (places[0][0].item(), places[0][1].item()),
+            (low[0], low[1], high[0], high[1]),
+            f"{what} at {counted(len(places), 'place')}: what is solid there, nobody can tell",
+            keys=tuple(dict.fromkeys(scene.cut[k].key for k in pair)),
+            remedies=(
+                Remedy("Sort the crossings out at Tidy", stop="tidy")
+                if own
+                else Remedy("Weld them at Build", stop="build"),
+            ),
+        )
+
+
+def _self_crossings(scene: Scene) -> Iterator[Finding]:
+    yield from _crossing(scene, "self-crossing", True)
+
+
+def _loops_cross(scene: Scene) -> Iterator[Finding]:
+    yield from _crossing(scene, "loops-cross", False)
+
+
+def _doubled(scene: Scene) -> Iterator[Finding]:
+    gone: set[int] = set()
+    for one, two in scene.doubles:
+        if one in gone or two in gone:
+            continue
+        gone.add(two)
+        second = scene.cut[two]
+        x, y = second.path.nodes[0].tolist()
+        yield Finding(
+            "doubled",
+            "hurt",
+            (x, y),
+            box_of(second.path),
+            f"two lines lie on each other, {length_of(second.path):.1f} mm long: both are cut",
+            keys=(scene.cut[one].key, second.key),
+            remedies=(Remedy("Skip one of them", partial(_skipped, key=second.key)),),
+        )
+
+
+def _short_segments(scene: Scene) -> Iterator[Finding]:
+    for contour in scene.cut:
+        path = contour.path
+        chord = np.hypot(*(path.ends - path.starts).T)
+        short = np.flatnonzero((chord < _SHORT) & (np.abs(path.bulges) < 1.0))
+        if not len(short):
+            continue
+        places = path.starts[short]
+        low, high = places.min(0).tolist(), places.max(0).tolist()
+        k = int(short[chord[short].argmin()])
+        x, y = path.starts[k].tolist()
+        yield Finding(
+            "short-segment",
+            "look",
+            (x, y),
+            (low[0], low[1], high[0], high[1]),
+            f"{counted(len(short), 'piece')} of a line under {_SHORT:g} mm: a machine stops at "
+            "each",
+            float(chord[k]),
+            _SHORT,
+            (contour.key,),
+            (Remedy("Take them out at Tidy", stop="tidy"),),
+        )
+
+
+def _place_of(job: Job, key: int) -> int:
+    return next(k for k, c in enumerate(job.outline.contours) if c.key == key)
+
+
+def _marked(job: Job, key: int) -> Job:
+    return set_operation(job, [_place_of(job, key)], "mark")
+
+
+def _skipped(job: Job, key: int) -> Job:
+    return set_taken(job, [_place_of(job, key)], False)
+
+
+FINDERS = (
+    Finder("nothing-to-cut", "nothing to cut", _nothing_to_cut),
+    Finder("self-crossing", "outlines that cross themselves", _self_crossings),
+    Finder("loops-cross", "outlines that cross each other", _loops_cross),
+    Finder("open-path", "lines that do not close", _open_paths),
+    Finder("doubled", "lines that lie on each other", _doubled),
+    Finder("short-segment", "pieces too short to see", _short_segments),
+)

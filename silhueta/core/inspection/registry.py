@@ -1,0 +1,35 @@
+"""All that can be found wrong with a job. A new kind is a finder in its module, and a line there.
+
+A new room of finders is a module with `FINDERS`, and a name in the list below.
+"""
+
+from __future__ import annotations
+
+from silhueta.core.inspection import job_faults, outline_faults
+from silhueta.core.inspection.finding import Finder, Finding, Scene
+from silhueta.core.job import Job
+
+FINDERS: tuple[Finder, ...] = (*outline_faults.FINDERS, *job_faults.FINDERS)
+TITLES = {finder.code: finder.title for finder in FINDERS}
+_GRAVITY = {"stop": 0, "hurt": 1, "look": 2}
+
+
+def findings(job: Job) -> list[Finding]:
+    """Return all that would go wrong with a job, what stops the cut first."""
+    scene = Scene(job)
+    order = {code: number for number, code in enumerate(TITLES)}
+    found = [one for finder in FINDERS for one in finder.find(scene)]
+    return sorted(found, key=lambda one: (_GRAVITY[one.severity], order[one.code]))
+
+
+def finding_report(found: Finding) -> dict[str, object]:
+    """Return a finding under the names that reports use; JSON types only."""
+    return {
+        "code": found.code,
+        "severity": found.severity,
+        "at_mm": [round(v, 6) for v in found.place],
+        "value": found.measured,
+        "limit": found.limit,
+        "text": found.text,
+        "remedies": [remedy.text for remedy in found.remedies],
+    }
