@@ -7,9 +7,12 @@ from typing import Any, cast
 
 import click
 
+from silhueta.cli.plan import typed_options
 from silhueta.cli.progress import Progress
 from silhueta.cli.report import check_outputs, write_report
 from silhueta.cli.source import say_left_out
+from silhueta.cli.values import Length, Size
+from silhueta.core.inspection.limits import PROCESSES, Limits
 from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
@@ -21,8 +24,15 @@ _SAID = {"stop": "STOPS THE CUT:", "hurt": "will hurt:", "look": "worth a look:"
 
 @click.command()
 @click.argument("file", type=_FILE)
+@click.option("--process", type=click.Choice(PROCESSES), help="How it is cut.")
+@click.option("--thickness", type=Length(), help="Of the sheet.")
+@click.option("--kerf", type=Length(zero=True), help="What torch, beam or jet takes away.")
+@click.option("--bit", type=Length(), help="Diameter of the bit.")
+@click.option("--sheet", type=Size(), help="The sheet, its lower left at the file's (0, 0).")
+@click.option("--margin", type=Length(zero=True), help="To the sheet's edge.")
+@click.option("--min-web", type=Length(), help="The least width of what stays.")
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
-def inspect(file: File, report: File | None) -> int:
+def inspect(file: File, report: File | None, **given: Any) -> int:
     """Say what is in a DXF, an SVG or a job, and what would go wrong when it is cut.
 
     Ends with 3 where something stops the cut.
@@ -33,9 +43,10 @@ def inspect(file: File, report: File | None) -> int:
     from silhueta.core.files.inspect_file import inspect_file
 
     check_outputs((), file, {"--report": (report, ".json")})
+    limits = _limits(given)
     work = Work(Progress())
     with work.stage("read"):
-        found = inspect_file(file)
+        found = inspect_file(file, limits)
     say_left_out(file, cast("dict[str, int]", found["left_out"]))
     width, height = cast("list[float]", found["size_mm"])
     segments = cast("dict[str, int]", found["segments"])
@@ -65,3 +76,31 @@ def inspect(file: File, report: File | None) -> int:
     if report is not None:
         write_report(report, found, work)
     return _STOPS if any(one["severity"] == "stop" for one in told) else 0
+
+
+def _limits(given: dict[str, Any]) -> Limits:
+    """Return what the part is held against, as it was typed.
+
+    Raises
+    ------
+    click.UsageError
+        For options that can do nothing, or not both be true.
+
+    """
+    typed = typed_options()
+    for name in ("thickness", "kerf", "bit"):
+        if name in typed and given["process"] is None:
+            raise click.UsageError(f"--{name} does nothing without --process")
+    if "margin" in typed and given["sheet"] is None:
+        raise click.UsageError("--margin does nothing without --sheet")
+    if "kerf" in typed and "bit" in typed:
+        raise click.UsageError("--kerf and --bit are two words for one width; give one of them")
+    width = given["kerf"] if given["bit"] is None else given["bit"]
+    return Limits(
+        given["process"],
+        given["thickness"],
+        width,
+        given["sheet"],
+        given["margin"],
+        given["min_web"],
+    )

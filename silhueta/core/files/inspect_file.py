@@ -13,6 +13,8 @@ from silhueta.core.files.limits import MOST_BYTES
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.inspection.figures import double_count, report
+from silhueta.core.inspection.finding import NONE
+from silhueta.core.inspection.limits import Limits
 from silhueta.core.inspection.registry import finding_report, findings
 from silhueta.core.job import Job
 
@@ -76,11 +78,12 @@ def _kept(source: File) -> ReadDrawing:
     return ReadDrawing(list(kept.taken), "mm")
 
 
-def inspect_file(source: File) -> dict[str, object]:
+def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
     """Return the figures of a DXF, an SVG or a job under the names that reports use.
 
     Besides those of :func:`silhueta.core.inspection.figures.report`: "closed_paths", and "doubles",
-    how many paths lie on another one (None when there are too many to compare).
+    how many paths lie on another one (None when there are too many to compare), and "findings":
+    what would go wrong (inspection.registry), held against `limits`.
 
     Raises
     ------
@@ -97,7 +100,7 @@ def inspect_file(source: File) -> dict[str, object]:
     found["closed_paths"] = sum(1 for path in drawing.paths if path.closed)
     found["doubles"] = double_count(drawing.paths)
     found["left_out"] = drawing.left_out
-    found["findings"] = [finding_report(one) for one in findings(_job(source, drawing))]
+    found["findings"] = [finding_report(one) for one in findings(_job(source, drawing), limits)]
     return found
 
 

@@ -14,10 +14,17 @@ from functools import cached_property
 from typing import Literal, NamedTuple
 
 from silhueta.core.geometry.crossing import Crossings, crossings, doubles
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import box_of, circle_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Path
+from silhueta.core.inspection.limits import Limits
 from silhueta.core.job import Job
+from silhueta.core.remembered import Remembered
+from silhueta.core.tidy.choose import depths
 
+NONE = Limits()
+_CHORD = 0.002  # mm: how finely a loop is followed to tell how wide it is
 ON_EACH_OTHER = 0.05  # mm, within which two lines are cut twice at one place; as reports have it
 _MANY = 20_000  # paths above which doubles are not looked for: that would take minutes
 # stops the cut; will hurt; worth a look
@@ -85,6 +92,23 @@ class Scene:
     """A job that is looked through."""
 
     job: Job
+    limits: Limits = NONE
+
+    @cached_property
+    def nested(self) -> tuple[tuple[Contour, int], ...]:
+        """The closed contours that are cut, each with how many of its colour lie round it."""
+        around = depths(self.job.outline).tolist()
+        every = zip(self.job.outline.contours, around, strict=True)
+        return tuple((c, depth) for c, depth in every if c.cut and c.path.closed)
+
+    def width_of(self, contour: Contour) -> float:
+        """Return how wide a loop is where the largest circle fits into it, mm."""
+        return _widths(contour.path)
+
+    def middle_of(self, contour: Contour) -> tuple[tuple[float, float], Box]:
+        """Return the middle of a contour's box, and the box."""
+        left, bottom, right, top = box_of(contour.path)
+        return ((left + right) / 2, (bottom + top) / 2), (left, bottom, right, top)
 
     @cached_property
     def cut(self) -> tuple[Contour, ...]:
@@ -108,3 +132,18 @@ class Scene:
         colours = [c.colour for c in self.cut]
         same = [colours[one] == colours[two] for one, two in found.paths.tolist()]
         return Crossings(found.places[same], found.paths[same])
+
+
+def _width(path: Path) -> float:
+    circle = circle_of(path)
+    if circle is not None:
+        return 2 * circle[1]
+    import shapely
+
+    loop = shapely.Polygon(flatten(path, _CHORD)).buffer(0)
+    if loop.is_empty:
+        return 0.0
+    return 2 * float(shapely.maximum_inscribed_circle(loop, _CHORD).length)
+
+
+_widths: Remembered[Path, float] = Remembered(_width)

@@ -49,7 +49,7 @@ def _open_paths(scene: Scene) -> Iterator[Finding]:
             0.0,
             (contour.key,),
             (
-                Remedy("Mark it", partial(_marked, key=contour.key)),
+                Remedy("Mark it", partial(marked, key=contour.key)),
                 Remedy("Join its ends at Tidy", stop="tidy"),
             ),
         )
@@ -140,7 +140,8 @@ def _place_of(job: Job, key: int) -> int:
     return next(k for k, c in enumerate(job.outline.contours) if c.key == key)
 
 
-def _marked(job: Job, key: int) -> Job:
+def marked(job: Job, key: int) -> Job:
+    """Return the job with a contour marked."""
     return set_operation(job, [_place_of(job, key)], "mark")
 
 

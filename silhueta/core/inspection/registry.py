@@ -5,18 +5,28 @@ A new room of finders is a module with `FINDERS`, and a name in the list below.
 
 from __future__ import annotations
 
-from silhueta.core.inspection import job_faults, outline_faults
-from silhueta.core.inspection.finding import Finder, Finding, Scene
+from silhueta.core.inspection import falls, job_faults, outline_faults, sheet_faults, thin
+from silhueta.core.inspection.finding import NONE, Finder, Finding, Scene
+from silhueta.core.inspection.limits import Limits
 from silhueta.core.job import Job
 
-FINDERS: tuple[Finder, ...] = (*outline_faults.FINDERS, *job_faults.FINDERS)
+FINDERS: tuple[Finder, ...] = (
+    *outline_faults.FINDERS,
+    *job_faults.FINDERS,
+    *falls.FINDERS,
+    *thin.FINDERS,
+    *sheet_faults.FINDERS,
+)
 TITLES = {finder.code: finder.title for finder in FINDERS}
 _GRAVITY = {"stop": 0, "hurt": 1, "look": 2}
 
 
-def findings(job: Job) -> list[Finding]:
-    """Return all that would go wrong with a job, what stops the cut first."""
-    scene = Scene(job)
+def findings(job: Job, limits: Limits = NONE) -> list[Finding]:
+    """Return all that would go wrong with a job, what stops the cut first.
+
+    Without a process, sheet and the like in `limits`, only what is wrong with the outline itself.
+    """
+    scene = Scene(job, limits)
     order = {code: number for number, code in enumerate(TITLES)}
     found = [one for finder in FINDERS for one in finder.find(scene)]
     return sorted(found, key=lambda one: (_GRAVITY[one.severity], order[one.code]))

@@ -41,7 +41,7 @@ def test_a_sound_part_has_none_and_every_code_has_words():
     skipped = Contour(BOW, taken=False)
     two = (Contour(square(100, (100, 0)), colour=(9, 9, 9)),)  # of another colour: they may meet
     assert findings(job_of(marked, skipped, *two)) == []
-    assert len(TITLES) == len(set(TITLES.values())) == 10
+    assert len(TITLES) == len(set(TITLES.values())) == 17
 
 
 @pytest.mark.parametrize("name", FAULTS)

@@ -1,0 +1,277 @@
+"""Findings on what is too thin: webs that burn away or break, slots that the tool does not fit.
+
+A web is measured between two places of the outline that face each other: the circle over the line
+between them holds no other place of it. So is a slot, through what falls away.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from silhueta.core.errors import EditError
+from silhueta.core.geometry.approaches import approaches
+from silhueta.core.geometry.biarcs import with_arcs
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
+from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
+from silhueta.core.geometry.solids import polygon_of, solids
+from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
+
+_CURVE = 0.002  # mm, within which cubics are taken as arcs
+_CHORD = 0.002  # mm, to which the outline is followed to see whether a circle is empty
+_EMPTY = 0.006  # mm, that a circle may reach over the outline: what the two above may add up to
+_ASKEW = 0.02  # sine of the angle under which two sides of a web run apart, and still are one width
+_BACK = 0.5  # cosine: how straight back the sides of a blunt end must run; 60° at most
+_TAPER = 0.1  # of its circle, that may lie outside where its sides come nearer to each other
+_MOST = 2_000_000  # pairs of segments that are looked at; of more, the limit is far too large
+_AT_ONCE = 256  # segments whose surroundings are held at a time
+
+
+class _Narrow(NamedTuple):
+    """K places: how wide, (K,), the ends of the line across, (K, 2, 2), mm, and whose, (K, 2).
+
+    `group`, (K,): places of one web or slot have the same number.
+    """
+
+    wide: Floats
+    ends: Floats
+    loops: Ints
+    group: Ints
+
+
+def _narrow(scene: Scene, limit: float, solid: bool) -> tuple[_Narrow, list[int]]:
+    """Return places narrower than a limit, in what is solid or between it, the narrowest first.
+
+    With the keys of the loops that they name.
+    """
+    import shapely
+
+    contours = [c for c, _ in scene.nested if isinstance(c.path, Loop)]
+    loops = [with_arcs(c.path, _CURVE) for c in contours]
+    keys = [c.key for c in contours]
+    none = _Narrow(np.zeros(0), np.zeros((0, 2, 2)), np.zeros((0, 2), np.int64), np.zeros(0, int))
+    if not loops or limit <= 0:
+        return none, keys
+    table = segments_of(loops)
+    pairs = _near_pairs(table, limit)
+    found = approaches(table, pairs)
+    near = (found.apart < limit) & (found.apart > _EMPTY)
+    near[near] = _nearest_there(table, found.places[near], found.segments[near])
+    tips, centres, beside = _blunt_ends(table, limit)
+    ends = np.concatenate((found.places[near], tips))
+    segments = np.concatenate((found.segments[near], beside))
+    apart = np.hypot(*(ends[:, 1] - ends[:, 0]).T)
+    blunt = np.arange(len(ends)) >= near.sum()
+    middle = np.asarray(shapely.points(np.concatenate((found.places[near].mean(1), centres))))
+    if not len(middle):
+        return none, keys
+    tree = shapely.STRtree(shapely.linestrings(chords_of(table, _CHORD).ends))  # type: ignore[arg-type]
+    at, free = tree.query_nearest(middle, return_distance=True, all_matches=False)
+    room = np.full(len(middle), np.inf)
+    room[at[0]] = free
+    # a blunt end is a line of the outline: its circle lies beside it, and may be cut a little
+    least = np.where(blunt, (1 - _TAPER) * apart / 2, apart / 2 - _EMPTY)
+    good = np.flatnonzero(room >= least)
+    good = good[_within(loops, middle[good]) == solid]
+    order = np.argsort(apart[good], kind="stable")
+    across = segments[good][order]
+    groups = _grouped(table, across)
+    made = _Narrow(apart[good][order], ends[good][order], table.loop[across], groups)
+    return made, keys
+
+
+def _within(loops: list[Path], points: np.ndarray) -> np.ndarray:
+    """Return which points of shapely's lie in what is solid, (K,) of bool."""
+    import shapely
+
+    whole = solids([loop for loop in loops if isinstance(loop, Loop)])
+    pieces = np.array([polygon_of(piece, _CHORD) for piece in whole], object)
+    shapely.prepare(pieces)
+    point, piece = shapely.STRtree(pieces).query(points)
+    inside = shapely.contains(pieces[piece], points[point])
+    return np.isin(np.arange(len(points)), point[inside])
+
+
+def _blunt_ends(table: Segments, limit: float) -> tuple[Floats, Floats, Ints]:
+    """Return the flat ends of tongues and of blind slots: lines whose neighbours turn back.
+
+    Their ends (K, 2, 2), mm, the middles of the circles beside them (K, 2), and their neighbours'
+    numbers (K, 2).
+    """
+    before, after = _neighbours(table)
+    way = table.end - table.start
+    long = np.hypot(way[:, 0], way[:, 1])
+    short = np.flatnonzero((table.kinds == LINE) & (long < limit) & (long > _EMPTY))
+    into = _direction(table, before[short], True)
+    out = _direction(table, after[short], False)
+    short_ = (-into * out).sum(1) > _BACK
+    short, inward = short[short_], (out - into)[short_]
+    inward /= np.maximum(np.hypot(inward[:, 0], inward[:, 1]), 1e-300)[:, None]
+    ends = np.stack((table.start[short], table.end[short]), 1)
+    # a little deeper than half its width, so that the line itself does not cut its circle
+    centres = ends.mean(1) + (0.5 * long[short] + _EMPTY)[:, None] * inward
+    return ends, centres, np.stack((before[short], after[short]), 1)
+
+
+def _direction(table: Segments, which: Ints, at_end: bool) -> Floats:
+    """Return the direction in which segments run at their ends, unit vectors (K, 2)."""
+    way = table.end[which] - table.start[which]
+    ray = (table.end if at_end else table.start)[which] - table.centres[which]
+    turn = np.sign(table.turns[which])[:, None]
+    arc = (table.kinds[which] == ARC)[:, None]
+    way = np.where(arc, turn * np.column_stack([-ray[:, 1], ray[:, 0]]), way)
+    return np.asarray(way / np.maximum(np.hypot(way[:, 0], way[:, 1]), 1e-300)[:, None])
+
+
+def _neighbours(table: Segments) -> tuple[Ints, Ints]:
+    """Return the segments before and after each in its loop, (S,)."""
+    first = np.searchsorted(table.loop, table.loop)
+    last = np.searchsorted(table.loop, table.loop, side="right") - 1
+    at = np.arange(len(table.loop))
+    return np.where(at == first, last, at - 1), np.where(at == last, first, at + 1)
+
+
+def _grouped(table: Segments, across: Ints) -> Ints:
+    """Return a number for each place, (K,): the same where one web goes on from one to the other.
+
+    It does where the segments on both sides are the same or follow each other in their loop.
+    """
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    pairs, which = np.unique(np.sort(across, 1), axis=0, return_inverse=True)
+    known = {(one, two): k for k, (one, two) in enumerate(pairs.tolist())}
+    before, after = _neighbours(table)
+    links = [(k, k) for k in range(len(pairs))]
+    for k, (one, two) in enumerate(pairs.tolist()):
+        for p in (one, int(after[one]), int(before[one])):
+            for q in (two, int(after[two]), int(before[two])):
+                other = known.get((min(p, q), max(p, q)))
+                if other is not None:
+                    links.append((k, other))
+    rows, columns = np.array(links).reshape(-1, 2).T
+    graph = coo_matrix((np.ones(len(rows)), (rows, columns)), shape=(len(pairs), len(pairs)))
+    numbers = connected_components(graph, directed=False)[1]
+    return np.asarray(numbers[which.reshape(-1)], np.int64)
+
+
+def _near_pairs(table: Segments, limit: float) -> Ints:
+    """Return pairs of segments nearer to each other than a limit, (P, 2); neighbours are none."""
+    import shapely
+
+    coarse = max(_CHORD, limit / 20)
+    chords = chords_of(table, coarse)
+    first = np.searchsorted(chords.segment, np.arange(len(table.kinds)))
+    last = np.append(first[1:], len(chords.segment))
+    points = np.insert(chords.ends[:, 0], last, chords.ends[last - 1, 1], 0)
+    index = np.insert(chords.segment, last, np.arange(len(table.kinds)))
+    lines = np.asarray(shapely.linestrings(points, indices=index))
+    tree = shapely.STRtree(lines)
+    found: list[Ints] = []
+    for begin in range(0, len(lines), _AT_ONCE):
+        one, two = tree.query(lines[begin : begin + _AT_ONCE], "dwithin", limit + 2 * coarse)
+        pairs = np.stack((one + begin, two), 1)[one + begin < two]
+        found.append(np.asarray(pairs[_apart(table, pairs)], np.int64))
+        if sum(map(len, found)) > _MOST:
+            raise EditError(
+                f"nearly everything of the part is nearer together than {limit:g} mm; hold it "
+                "against a smaller web or tool"
+            )
+    return np.concatenate(found)
+
+
+def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarray:
+    """Return of which places the distance grows whichever way either of them goes, (K,) of bool."""
+    before, after = _neighbours(table)
+    good = np.ones(len(places), bool)
+    for side in (0, 1):
+        p, own = places[:, side], segments[:, side]
+        across = places[:, 1 - side] - p
+        most = _ASKEW * np.hypot(across[:, 0], across[:, 1])
+        for at_end, other in ((False, before), (True, after)):
+            node = table.end[own] if at_end else table.start[own]
+            here = np.hypot(*(p - node).T) < 1e-9
+            sign = -1.0 if at_end else 1.0
+            mine = sign * _direction(table, own, at_end)
+            theirs = -sign * _direction(table, other[own], not at_end)
+            nearer = ((across * mine).sum(1) > most) | ((across * theirs).sum(1) > most)
+            good &= ~(here & nearer)
+    return good
+
+
+def _apart(table: Segments, pairs: Ints) -> np.ndarray:
+    """Return which pairs of segments do not meet at a node: what does is no web but a corner."""
+    one, two = pairs[:, 0], pairs[:, 1]
+    ends = [(table.start[one], table.end[one]), (table.start[two], table.end[two])]
+    meet = one == two
+    for p in ends[0]:
+        for q in ends[1]:
+            meet |= np.hypot(*(p - q).T) < 1e-9
+    return np.asarray(~meet)
+
+
+def _each(found: _Narrow) -> Iterator[int]:
+    """Yield the narrowest place of each web or slot."""
+    _, first = np.unique(found.group, return_index=True)  # the narrowest come first
+    yield from np.sort(first).tolist()
+
+
+def _webs(scene: Scene) -> Iterator[Finding]:
+    limit, why = scene.limits.least_web()
+    found, keys = _narrow(scene, limit, True)
+    for k in _each(found):
+        yield _told(
+            found,
+            k,
+            keys,
+            limit,
+            "thin-web",
+            f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
+            Remedy("Grow what is thin at Build", stop="build"),
+        )
+
+
+def _slots(scene: Scene) -> Iterator[Finding]:
+    tool = scene.limits.tool if scene.limits.process is not None else 0.0
+    found, keys = _narrow(scene, tool, False)
+    small = {c.key for c, _ in scene.nested if scene.width_of(c) < tool} if len(found.wide) else ()
+    for k in _each(found):
+        one, two = (keys[loop] for loop in found.loops[k].tolist())
+        if one == two and one in small:
+            continue  # all of the hole is, and that is told
+        yield _told(
+            found,
+            k,
+            keys,
+            tool,
+            "narrow-slot",
+            f"a slot is {found.wide[k]:.2f} mm wide, the tool takes {tool:.2f} mm",
+            Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
+        )
+
+
+def _told(
+    found: _Narrow, k: int, keys: list[int], limit: float, code: str, text: str, remedy: Remedy
+) -> Finding:
+    ends = found.ends[k]
+    (left, bottom), (right, top) = ends.min(0).tolist(), ends.max(0).tolist()
+    x, y = ends.mean(0).tolist()
+    return Finding(
+        code,
+        "hurt",
+        (x, y),
+        (left, bottom, right, top),
+        text,
+        float(found.wide[k]),
+        limit,
+        tuple(dict.fromkeys(keys[loop] for loop in found.loops[k].tolist())),
+        (remedy,),
+    )
+
+
+FINDERS = (
+    Finder("thin-web", "webs that are too thin", _webs),
+    Finder("narrow-slot", "slots that the tool does not fit", _slots),
+)
