@@ -129,7 +129,7 @@ TIDY = {
 TRUE = {
     **{
         kind: lambda j, r, kind=kind: by_hand.relate(j, kind, refs(j, r, 1))
-        for kind in ("level", "plumb", "fixed")
+        for kind in ("level", "plumb")
     },
     **{
         kind: lambda j, r, kind=kind: by_hand.relate(j, kind, refs(j, r, 2))
