@@ -232,4 +232,4 @@ def test_tidy_and_true_write_a_job_as_it_says(call, tmp_path, command):
     assert "--file-units: plate.silhueta is a job" in said
     code, _, said = call(command, file, "--origin", "picture", "-o", target)
     assert code == 1
-    assert "is not in it" in said
+    assert "has its zero point at the picture's corner" in said

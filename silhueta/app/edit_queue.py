@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from PySide6.QtCore import QObject
 
-from silhueta.app.session import Session
+from silhueta.app.session import Change, Session
 from silhueta.app.work import Bench
 from silhueta.core.job import Job
 from silhueta.core.work import Work
@@ -54,6 +54,7 @@ class EditQueue(QObject):
         self.bench.done.connect(self._take_done)
         self.bench.failed.connect(self._fail)
         self.bench.ended.connect(self._go_on)
+        session.changed.connect(self._forget)
 
     def do(
         self,
@@ -84,6 +85,11 @@ class EditQueue(QObject):
     def _begin(self) -> None:
         job, edit = self._session.job, self._orders[0].edit
         self.bench.ask(self._words, lambda work: edit(job, work), job, _AT_ONCE)
+
+    def _forget(self, change: Change) -> None:
+        """Stop where another job is opened: an edit was meant for the one that is gone."""
+        if change.what == "began":
+            self.bench.stop()
 
     def _take_done(self, made: Any, asked: Any) -> None:
         self._settled = True

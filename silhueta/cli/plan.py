@@ -88,11 +88,6 @@ def check_formats(output: Sequence[File]) -> None:
                 raise click.UsageError(f"{flag} does nothing without a {form.suffix} file to write")
 
 
-FORMAT_OPTIONS = tuple(
-    f"{form.key}_{option.name.replace('-', '_')}" for form in FORMATS for option in form.options
-)
-
-
 class _Between(Length):
     """A length within an option's limits."""
 
@@ -114,6 +109,9 @@ class _Between(Length):
 def _name(form: Format, option: Option) -> str:
     """Return what the code calls a format's option."""
     return f"{form.key}_{option.name.replace('-', '_')}"
+
+
+FORMAT_OPTIONS = tuple(_name(form, option) for form in FORMATS for option in form.options)
 
 
 def _option(form: Format, option: Option) -> Callable[[F], F]:

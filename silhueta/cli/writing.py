@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
@@ -29,8 +30,6 @@ def check_page(found: ReadDrawing, file: File) -> None:
 
 def worked_job(job: Job, outline: Outline, keep: Keep = "all") -> Job:
     """Return the job with another outline, what points at its edges pointing at them again."""
-    from dataclasses import replace
-
     from silhueta.core.tidy.choose import keep_only
     from silhueta.core.truing.refs import followed
 
@@ -50,23 +49,18 @@ def write_job(
         Also where its zero point is the corner of a picture or page that is not known.
 
     """
-    from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.cut_job import drawing_of
     from silhueta.core.files.export import export
-    from silhueta.core.files.formats import format_of
-    from silhueta.core.truing.zero import zero_of
 
-    plan = plan_told(job.cut_file)
-    if plan.origin == "picture" and page is None:
+    job = replace(job, cut_file=plan_told(job.cut_file))
+    if job.cut_file.origin == "picture" and page is None:
         raise FileError(
-            f"the page or picture of {file.name} is not in it as a page; give --origin corner"
+            f"{file.name} has its zero point at the picture's corner, which is known in the "
+            "window alone; give --origin corner"
         )
-    zero = zero_of(job.outline, job.zero) if plan.origin == "chosen" else None
-    proofs, drawing = [], None
+    drawings, proofs = [], []
     with work.stage("write"):
         for target in output:
-            paged = plan.origin == "chosen" and format_of(target).paged
-            origin = "corner" if paged else plan.origin
-            drawing = draw(job.outline, plan.units, origin, page, zero)
-            proofs.append(export(drawing, target, plan, work))
-    assert drawing is not None
-    return drawing, proofs
+            drawings.append(drawing_of(job, page, target))
+            proofs.append(export(drawings[-1], target, job.cut_file, work))
+    return drawings[-1], proofs

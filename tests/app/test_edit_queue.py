@@ -64,3 +64,15 @@ def test_one_that_fails_is_told_and_the_next_is_made_one_that_is_stopped_takes_t
     queue.do("After", named("d"))
     wait(lambda: not queue.bench.busy)
     assert queue._session.job.name == "ad"
+
+
+def test_an_edit_is_not_made_on_another_job_that_was_opened_meanwhile(queue, wait):
+    gate = threading.Event()
+    queue.do("Slow", named("a", gate))
+    queue.do("Next", named("b"))
+    queue._session.start(Job(name="other"))
+    gate.set()
+    queue.do("Later", named("c"))
+    wait(lambda: not queue.bench.busy)
+    assert queue._session.history[1:] == ["Later"]
+    assert queue._session.job.name == "otherc"

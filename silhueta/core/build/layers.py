@@ -7,7 +7,7 @@ Words used here
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -80,36 +80,37 @@ def layered(
             f"{'s' if bare == 1 else ''} to no colour, and so to no layer; engrave or mark "
             f"{'it' if bare == 1 else 'them'}, or skip {'it' if bare == 1 else 'them'}"
         )
-    flat = layers([group for group in groups if group[1]], 0.0, False, False)
-    made = layers([group for group in groups if group[1]], trap, base, True, mirrored)
-    on: list[list[Contour]] = [[] for _ in made]
-    below = len(made) - len(flat)  # 1: the base lies below all colours
+    own = {colour: loops for colour, loops in groups if loops}
+    made = layers(list(own.items()), trap, base, True, mirrored)
+    on: dict[Rgb | None, list[Contour]] = {layer.colour: [] for layer in made}
+    order = [layer.colour for layer in made if layer.colour is not None]
     for contour in outline.contours:
         if contour.taken and not (contour.cut and contour.path.closed):
-            number = next((k for k, one in enumerate(flat) if one.colour == contour.colour), None)
-            on[below + (_seen_at(flat, contour.path) if number is None else number)].append(contour)
+            known = contour.colour in own
+            seen = contour.colour if known else _seen_at(order, own, contour.path)
+            on[seen].append(contour)
     flip = _flip(mirrored, [loop for _, loops in groups for loop in loops])
     return [
         layer._replace(
             lines=tuple(
                 replace(c, path=transform(c.path, *flip), mirrored=not c.mirrored) if flip else c
-                for c in lines
+                for c in on[layer.colour]
             )
         )
-        for layer, lines in zip(made, on, strict=True)
+        for layer in made
     ]
 
 
-def _seen_at(flat: Sequence[Layer], path: Path) -> int:
-    """Return which of layers is the uppermost where a path begins; the lowest, where none is."""
+def _seen_at(order: Sequence[Rgb], own: Mapping[Rgb, Sequence[Loop]], path: Path) -> Rgb:
+    """Return which colour, the lowest first, is uppermost where a path begins; else the lowest."""
     import shapely
 
     place = shapely.Point(path.nodes[0])
-    for number in reversed(range(len(flat))):
-        pieces = (polygon_of(solid, _CHORD) for solid in solids(flat[number].loops))
+    for colour in reversed(order):
+        pieces = (polygon_of(solid, _CHORD) for solid in solids(own[colour]))
         if any(piece.covers(place) for piece in pieces):
-            return number
-    return 0
+            return colour
+    return order[0]
 
 
 def _flip(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path as File
 
-from silhueta.core.cutting.drawing import draw
+from silhueta.core.cutting.drawing import Drawing, draw
 from silhueta.core.files.export import export
 from silhueta.core.files.formats import format_of
 from silhueta.core.files.proof import Proof
@@ -12,8 +12,8 @@ from silhueta.core.job import Job
 from silhueta.core.truing.zero import zero_of
 
 
-def export_job(job: Job, frame: tuple[float, float] | None, target: File) -> Proof:
-    """Write a job's outline in its unit, from its zero point, and return the proof.
+def drawing_of(job: Job, frame: tuple[float, float] | None, target: File) -> Drawing:
+    """Return what goes into a job's cut file: in its unit, from its zero point.
 
     Parameters
     ----------
@@ -27,11 +27,23 @@ def export_job(job: Job, frame: tuple[float, float] | None, target: File) -> Pro
     Raises
     ------
     FileError
-        As :func:`silhueta.core.files.export.export`.
+        If nothing is cut, or the frame or the zero point is missing.
 
     """
     plan = job.cut_file
     origin, zero = plan.origin, zero_of(job.outline, job.zero)
     if origin == "chosen" and format_of(target).paged:
         origin = "corner"
-    return export(draw(job.outline, plan.units, origin, frame, zero), target, plan)
+    return draw(job.outline, plan.units, origin, frame, zero)
+
+
+def export_job(job: Job, frame: tuple[float, float] | None, target: File) -> Proof:
+    """Write a job's outline (:func:`drawing_of`) and return the proof.
+
+    Raises
+    ------
+    FileError
+        As :func:`silhueta.core.files.export.export`.
+
+    """
+    return export(drawing_of(job, frame, target), target, job.cut_file)

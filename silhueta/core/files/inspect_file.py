@@ -68,14 +68,14 @@ def is_job(source: File) -> bool:
     return source.suffix.lower() == ".silhueta"
 
 
-def _kept(source: File) -> ReadDrawing:
-    """Return what is worked of a job's outline."""
+def _kept(source: File) -> Job:
+    """Return the job in a file, which has an outline that is worked."""
     from silhueta.core.files.job_file import load_job
 
-    kept = load_job(source).outline
-    if not kept.taken:
+    job = load_job(source)
+    if not job.outline.taken:
         raise FileError(f"{source.name} has no outline yet; trace it first")
-    return ReadDrawing(list(kept.taken), "mm")
+    return job
 
 
 def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
@@ -91,7 +91,12 @@ def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
         As :func:`read_drawing`; also when there is no outline in the file.
 
     """
-    drawing = _kept(source) if is_job(source) else read_drawing(source)
+    if is_job(source):
+        job = _kept(source)
+        drawing = ReadDrawing(list(job.outline.taken), "mm")
+    else:
+        drawing = read_drawing(source)
+        job = _as_job(drawing)
     if not drawing.paths:
         raise FileError(
             f"{source.name} holds no outline; convert texts and pictures to outlines first"
@@ -100,23 +105,16 @@ def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
     found["closed_paths"] = sum(1 for path in drawing.paths if path.closed)
     found["doubles"] = double_count(drawing.paths)
     found["left_out"] = drawing.left_out
-    found["findings"] = [finding_report(one) for one in findings(_job(source, drawing), limits)]
+    found["findings"] = [finding_report(one) for one in findings(job, limits)]
     return found
 
 
-def _job(source: File, drawing: ReadDrawing) -> Job:
-    """Return the job in a file, or the outlines of a drawing as one, worked as its layers say."""
-    if is_job(source):
-        from silhueta.core.files.job_file import load_job
-
-        return load_job(source)
+def _as_job(drawing: ReadDrawing) -> Job:
+    """Return the outlines of a drawing as a job, worked as its layers say."""
     layers = drawing.layers or ("",) * len(drawing.paths)
     how = [worked(layer, {}) for layer in layers]
-    return Job(
-        outline=Outline(
-            tuple(
-                Contour(path, one.taken, one.operation, "imported", colour=one.colour)
-                for path, one in zip(drawing.paths, how, strict=True)
-            )
-        )
+    contours = (
+        Contour(path, one.taken, one.operation, "imported", colour=one.colour)
+        for path, one in zip(drawing.paths, how, strict=True)
     )
+    return Job(outline=Outline(tuple(contours)))

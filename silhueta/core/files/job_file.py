@@ -37,6 +37,8 @@ from silhueta.core.whole_file import readable
 from silhueta.core.words import Words
 
 SUFFIX = ".silhueta"
+# The number that job.json carries: one more whenever what it holds takes another form, so that an
+# older program refuses what it cannot know, instead of losing it.
 # 2: datums page, sheet, gauge, round; optics; clean. 3: modes, patches, colours. 4: reading,
 # light, height of the datum, doubts
 # 5: what an outline was traced from in one place; limits of Tidy, an imported page

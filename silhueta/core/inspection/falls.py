@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from silhueta.core.geometry.measure import box_of
 from silhueta.core.geometry.path import Loop
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.inspection.outline_faults import marked
@@ -17,7 +16,7 @@ def _islands(scene: Scene) -> Iterator[Finding]:
     for contour, depth in scene.nested:
         if depth < 2:
             continue
-        left, bottom, right, top = box_of(contour.path)
+        place, (left, bottom, right, top) = scene.middle_of(contour)
         size = f"{right - left:.1f} x {top - bottom:.1f} mm"
         text = (
             f"a hole of {size} is in a piece that drops out, and goes with it"
@@ -27,7 +26,7 @@ def _islands(scene: Scene) -> Iterator[Finding]:
         yield Finding(
             "island",
             "hurt",
-            ((left + right) / 2, (bottom + top) / 2),
+            place,
             (left, bottom, right, top),
             text,
             keys=(contour.key,),
@@ -50,7 +49,7 @@ def _slugs(scene: Scene) -> Iterator[Finding]:
         if depth % 2 and (wide := scene.width_of(contour)) < thickness:
             place, box = scene.middle_of(contour)
             text = f"the slug of a hole {wide:.2f} mm wide may stay in a sheet of {thickness:g} mm"
-            remedy = Remedy("Drill it instead: mark its centre at Tidy", stop="tidy")
+            remedy = Remedy("Mark it, to be drilled", partial(marked, key=contour.key))
             keys = (contour.key,)
             yield Finding(
                 "slug", "look", place, box, text, wide, thickness, keys, remedies=(remedy,)

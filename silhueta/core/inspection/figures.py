@@ -17,7 +17,7 @@ from silhueta.core.geometry.region.region import covered
 from silhueta.core.remembered import Remembered
 from silhueta.core.tidy.choose import depths
 
-_SIMPLE = 20_000  # paths above which doubles are not looked for
+MOST_COMPARED = 20_000  # paths above which doubles are not looked for
 _LOOKED_AT = 20_000  # segments above which the readout's area takes loops not to cross
 
 
@@ -137,6 +137,6 @@ def report(
 
 def double_count(paths: Sequence[Path]) -> int | None:
     """Return how many paths lie on another one, or None when there are too many to compare."""
-    if len(paths) > _SIMPLE:
+    if len(paths) > MOST_COMPARED:
         return None
     return len({j for _, j in doubles(paths)})

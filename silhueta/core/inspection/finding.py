@@ -15,9 +15,10 @@ from typing import Literal, NamedTuple
 
 from silhueta.core.geometry.crossing import Crossings, crossings, doubles
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import box_of, circle_of
+from silhueta.core.geometry.measure import Box, box_of, circle_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Path
+from silhueta.core.inspection.figures import MOST_COMPARED
 from silhueta.core.inspection.limits import Limits
 from silhueta.core.job import Job
 from silhueta.core.remembered import Remembered
@@ -25,11 +26,8 @@ from silhueta.core.tidy.choose import depths
 
 NONE = Limits()
 _CHORD = 0.002  # mm: how finely a loop is followed to tell how wide it is
-ON_EACH_OTHER = 0.05  # mm, within which two lines are cut twice at one place; as reports have it
-_MANY = 20_000  # paths above which doubles are not looked for: that would take minutes
 # stops the cut; will hurt; worth a look
 Severity = Literal["stop", "hurt", "look"]
-Box = tuple[float, float, float, float]
 
 
 class Remedy(NamedTuple):
@@ -101,6 +99,14 @@ class Scene:
         every = zip(self.job.outline.contours, around, strict=True)
         return tuple((c, depth) for c, depth in every if c.cut and c.path.closed)
 
+    @cached_property
+    def colours(self) -> list[list[Contour]]:
+        """The closed contours that are cut, by colour: those of two colours meet."""
+        found: dict[object, list[Contour]] = {}
+        for contour, _ in self.nested:
+            found.setdefault(contour.colour, []).append(contour)
+        return list(found.values())
+
     def width_of(self, contour: Contour) -> float:
         """Return how wide a loop is where the largest circle fits into it, mm."""
         return _widths(contour.path)
@@ -123,7 +129,7 @@ class Scene:
     @cached_property
     def doubles(self) -> list[tuple[int, int]]:
         """Pairs of paths that are cut and lie on each other; none where there are too many."""
-        return doubles(self.paths, ON_EACH_OTHER) if len(self.paths) <= _MANY else []
+        return doubles(self.paths) if len(self.paths) <= MOST_COMPARED else []
 
     @cached_property
     def crossings(self) -> Crossings:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from silhueta.core.geometry.measure import box_of
-from silhueta.core.inspection.finding import Box, Finder, Finding, Remedy, Scene, Severity
+from silhueta.core.geometry.measure import Box, bounding_box
+from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene, Severity
 from silhueta.core.job import Job, is_stale
 from silhueta.core.relations import Ref
 from silhueta.core.truing.calipers import round_or_line
@@ -71,20 +71,15 @@ def _zero_gone(scene: Scene) -> Iterator[Finding]:
 def _where(job: Job, refs: tuple[Ref, ...]) -> tuple[tuple[float, float], Box]:
     """Return where the first of refs lies, and the box of the contours that are still there."""
     paths = {c.key: c.path for c in job.outline.contours}
-    boxes = [box_of(paths[ref.key]) for ref in refs if ref.key in paths]
+    there = [paths[ref.key] for ref in refs if ref.key in paths]
     at = next((ref.at for ref in refs if ref.at is not None), None)
     shape = next((s for ref in refs if (s := round_or_line(job.outline, ref)) is not None), None)
     if shape is not None:
         at = shape.start
-    if not boxes:
+    if not there:
         x, y = at or (0.0, 0.0)
         return (x, y), (x, y, x, y)
-    left, bottom, right, top = (
-        min(b[0] for b in boxes),
-        min(b[1] for b in boxes),
-        max(b[2] for b in boxes),
-        max(b[3] for b in boxes),
-    )
+    left, bottom, right, top = bounding_box(there)
     return at or ((left + right) / 2, (bottom + top) / 2), (left, bottom, right, top)
 
 

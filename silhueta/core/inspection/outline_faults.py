@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from silhueta.core.geometry.measure import box_of, length_of
-from silhueta.core.inspection.finding import Box, Finder, Finding, Remedy, Scene
+from silhueta.core.geometry.measure import Box, box_of, length_of
+from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.job import Job
 from silhueta.core.tidy.choose import set_operation, set_taken
 from silhueta.core.wording import counted

@@ -14,6 +14,7 @@ import numpy as np
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.approaches import approaches
 from silhueta.core.geometry.biarcs import with_arcs
+from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
@@ -41,14 +42,13 @@ class _Narrow(NamedTuple):
     group: Ints
 
 
-def _narrow(scene: Scene, limit: float, solid: bool) -> tuple[_Narrow, list[int]]:
+def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow, list[int]]:
     """Return places narrower than a limit, in what is solid or between it, the narrowest first.
 
-    With the keys of the loops that they name.
+    With the keys of the loops that they name. The contours are closed, and all of one colour.
     """
     import shapely
 
-    contours = [c for c, _ in scene.nested if isinstance(c.path, Loop)]
     loops = [with_arcs(c.path, _CURVE) for c in contours]
     keys = [c.key for c in contours]
     none = _Narrow(np.zeros(0), np.zeros((0, 2, 2)), np.zeros((0, 2), np.int64), np.zeros(0, int))
@@ -220,36 +220,38 @@ def _each(found: _Narrow) -> Iterator[int]:
 
 def _webs(scene: Scene) -> Iterator[Finding]:
     limit, why = scene.limits.least_web()
-    found, keys = _narrow(scene, limit, True)
-    for k in _each(found):
-        yield _told(
-            found,
-            k,
-            keys,
-            limit,
-            "thin-web",
-            f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
-            Remedy("Grow what is thin at Build", stop="build"),
-        )
+    for contours in scene.colours:
+        found, keys = _narrow(contours, limit, True)
+        for k in _each(found):
+            yield _told(
+                found,
+                k,
+                keys,
+                limit,
+                "thin-web",
+                f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
+                Remedy("Grow what is thin at Build", stop="build"),
+            )
 
 
 def _slots(scene: Scene) -> Iterator[Finding]:
     tool = scene.limits.tool if scene.limits.process is not None else 0.0
-    found, keys = _narrow(scene, tool, False)
-    small = {c.key for c, _ in scene.nested if scene.width_of(c) < tool} if len(found.wide) else ()
-    for k in _each(found):
-        one, two = (keys[loop] for loop in found.loops[k].tolist())
-        if one == two and one in small:
-            continue  # all of the hole is, and that is told
-        yield _told(
-            found,
-            k,
-            keys,
-            tool,
-            "narrow-slot",
-            f"a slot is {found.wide[k]:.2f} mm wide, the tool takes {tool:.2f} mm",
-            Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
-        )
+    for contours in scene.colours:
+        found, keys = _narrow(contours, tool, False)
+        for k in _each(found):
+            one, two = (keys[loop] for loop in found.loops[k].tolist())
+            hole = next(c for c in contours if c.key == one)
+            if one == two and scene.width_of(hole) < tool:
+                continue  # all of the hole is, and that is told
+            yield _told(
+                found,
+                k,
+                keys,
+                tool,
+                "narrow-slot",
+                f"a slot is {found.wide[k]:.2f} mm wide, the tool takes {tool:.2f} mm",
+                Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
+            )
 
 
 def _told(

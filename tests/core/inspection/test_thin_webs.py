@@ -136,3 +136,13 @@ def test_a_limit_larger_than_the_part_ends_with_words():
     with pytest.raises(EditError, match="against a smaller web"):
         found([fine], web=500.0)
     assert found([square(5)], web=50.0)[0].measured == pytest.approx(5)
+
+
+def test_a_web_is_looked_for_within_its_colour():
+    disc, thin = circle_loop((50, 50), 20), circle_loop((50, 50), 18.9)
+    red, blue = (200, 0, 0), (0, 0, 200)
+    outline = [(OUTER, red), (hole(disc), red), (disc, blue), (hole(thin), blue)]
+    job = Job(outline=Outline(tuple(Contour(loop, colour=c) for loop, c in outline)))
+    (one,) = [f for f in findings(job, Limits(web=2.0)) if f.code == "thin-web"]
+    assert one.measured == pytest.approx(1.1, abs=0.004)
+    assert set(one.keys) == {3, 4}
