@@ -27,6 +27,7 @@ from silhueta.core.datums import (
     SheetDatum,
 )
 from silhueta.core.geometry.outline import Contour, Outline, keyed
+from silhueta.core.inspect_settings import Limits, Waved
 from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
@@ -194,6 +195,10 @@ class Job:
         Where a chosen zero point is: a round's centre, or where two edges meet.
     words : tuple of Words
         Lettering that can still be typed anew.
+    inspect : Limits
+        What the part is held against at Inspect, as a person set it.
+    waved : tuple of Waved
+        Findings that a person let pass.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -215,6 +220,8 @@ class Job:
     calipers: tuple[Dimension, ...] = ()
     zero: tuple[Ref, ...] = ()
     words: tuple[Words, ...] = ()
+    inspect: Limits = field(default_factory=Limits)
+    waved: tuple[Waved, ...] = ()
     page: Frame | None = None
     last_key: int = 0
 
@@ -247,7 +254,14 @@ def set_picture(job: Job, picture: PictureFile, name: str, datum: Datum | None) 
 
 def _begun(job: Job, name: str) -> Job:
     """Return a new job, with what a person chose for the last one and wants for the next, too."""
-    return Job(name, trace=job.trace, tidy=job.tidy, cut_file=job.cut_file, last_key=job.last_key)
+    return Job(
+        name,
+        trace=job.trace,
+        tidy=job.tidy,
+        cut_file=job.cut_file,
+        inspect=job.inspect,
+        last_key=job.last_key,
+    )
 
 
 def set_datums(job: Job, datums: tuple[Datum, ...]) -> Job:
@@ -304,6 +318,11 @@ def set_tidy(job: Job, settings: TidySettings) -> Job:
 def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
     """Return `job` with other settings for the cut file."""
     return job if job.cut_file == settings else replace(job, cut_file=settings)
+
+
+def set_inspect(job: Job, limits: Limits) -> Job:
+    """Return `job` held against other limits."""
+    return job if job.inspect == limits else replace(job, inspect=limits)
 
 
 def words_followed(before: Job, after: Job) -> Job:

@@ -76,9 +76,12 @@ class Dimension:
         Of what; none over all.
     measured : float or None, mm
         What the calipers say; of an angle degrees.
+    within : float or None, mm
+        How far off the outline may be, as the drawing says; None: not told.
 
     """
 
     kind: Literal["width", "height", "diameter", "radius", "length", "distance", "angle"]
     refs: tuple[Ref, ...] = ()
     measured: float | None = None
+    within: float | None = None

@@ -28,6 +28,7 @@ from silhueta.core.files.limits import MOST_JOB, MOST_PAGES
 from silhueta.core.geometry.measure import within_reach
 from silhueta.core.geometry.outline import Contour, Operation, Origin, Outline
 from silhueta.core.geometry.path import Loop, OpenPath
+from silhueta.core.inspect_settings import Limits, Waved
 from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
 from silhueta.core.migrations import Migration, migrated
 from silhueta.core.relations import Dimension, Ref, Relation
@@ -43,7 +44,8 @@ SUFFIX = ".silhueta"
 # light, height of the datum, doubts
 # 5: what an outline was traced from in one place; limits of Tidy, an imported page
 # 6: what was chosen of a format of cut files, by name
-FORMAT = 6
+# 7: what the part is held against at Inspect, what was waved through
+FORMAT = 7
 _MOST_PICTURE = 1_000_000_000
 _LAST_KEY = 10**12  # more than any hand gives
 
@@ -95,6 +97,8 @@ class _JobRecord(msgspec.Struct):
     calipers: tuple[Dimension, ...] = ()
     zero: tuple[Ref, ...] = ()
     words: tuple[Words, ...] = ()
+    inspect: Limits = Limits()
+    waved: tuple[Waved, ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -221,6 +225,8 @@ def _record(job: Job) -> _JobRecord:
         calipers=job.calipers,
         zero=job.zero,
         words=job.words,
+        inspect=job.inspect,
+        waved=job.waved,
         last_key=job.last_key,
     )
 
@@ -311,6 +317,8 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         calipers=record.calipers,
         zero=record.zero,
         words=record.words,
+        inspect=record.inspect,
+        waved=record.waved,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

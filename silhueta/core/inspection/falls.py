@@ -5,9 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from silhueta.core.build.edits import solid_of
+from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Loop
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
-from silhueta.core.inspection.outline_faults import marked
+from silhueta.core.inspection.limits import least_hole, least_piece, least_web, pierce_room
+from silhueta.core.inspection.remedies import marked, piece_skipped, skipped, tied
+
+_OFF = 1e-6  # mm: what adding up coordinates may leave
+# A bridge that holds a letter in thin sheet, and how many (common practice, no source); where a
+# web must be wider, bridges are
+_BRIDGE, _BRIDGES = 2.0, 2
 
 
 def _islands(scene: Scene) -> Iterator[Finding]:
@@ -30,11 +38,80 @@ def _islands(scene: Scene) -> Iterator[Finding]:
             (left, bottom, right, top),
             text,
             keys=(contour.key,),
-            remedies=(
-                Remedy("Tie it with bridges at Build", stop="build"),
-                Remedy("Skip it at Tidy", stop="tidy"),
-            ),
+            remedies=_held(scene, contour, place, odd=bool(depth % 2)),
         )
+
+
+def _held(
+    scene: Scene, contour: Contour, place: tuple[float, float], odd: bool
+) -> tuple[Remedy, ...]:
+    """Return what keeps a loose piece, or a hole in one, from dropping out."""
+    web, _ = least_web(scene.limits)
+    wide = max(web, _BRIDGE)
+    words = "Tie the piece that it is in" if odd else "Tie it"
+    return (
+        Remedy(
+            f"{words} with {_BRIDGES} bridges of {wide:g} mm",
+            partial(tied, at=place, width=wide, count=_BRIDGES),
+        ),
+        Remedy("Skip it", partial(skipped, key=contour.key)),
+        Remedy("Place the bridges at Build", stop="build"),
+    )
+
+
+def _small_pieces(scene: Scene) -> Iterator[Finding]:
+    """Yield pieces that are too small to hold once they are free, or drop between slats."""
+    least, why = least_piece(scene.limits)
+    if not least:
+        return
+    for contour, depth in scene.nested:
+        if depth % 2:
+            continue
+        place, (left, bottom, right, top) = scene.middle_of(contour)
+        across = min(right - left, top - bottom)
+        if across >= least - _OFF:
+            continue
+        own = solid_of(scene.job.outline, contour.key)
+        others = len(scene.nested) > len(own)
+        skip = Remedy("Skip it", partial(piece_skipped, keys=own))
+        hold = Remedy("Leave tabs on it at Cut file", stop="cut_file")
+        yield Finding(
+            "small-piece",
+            "hurt" if scene.limits.slats else "look",
+            place,
+            (left, bottom, right, top),
+            f"a piece is {across:.1f} mm wide, {least:g} mm can be held: {why}",
+            across,
+            least,
+            (contour.key,),
+            (hold, skip) if others else (hold,),
+        )
+
+
+def _pierces(scene: Scene) -> Iterator[Finding]:
+    """Yield holes in which every place for a pierce is too near to the line that stays."""
+    room, why = pierce_room(scene.limits)
+    least, _ = least_hole(scene.limits)
+    if not room:
+        return
+    for contour, depth in scene.nested:
+        if not depth % 2 or not isinstance(contour.path, Loop):
+            continue
+        wide = scene.width_of(contour)
+        if wide / 2 < room - _OFF and wide >= least - _OFF:  # a smaller hole is told as such
+            place, box = scene.middle_of(contour)
+            yield Finding(
+                "pierce-near",
+                "hurt",
+                place,
+                box,
+                f"the pierce would be {wide / 2:.2f} mm from the line, {room:.2f} mm are wanted: "
+                f"{why}",
+                wide / 2,
+                room,
+                (contour.key,),
+                (Remedy("Mark it, to be drilled", partial(marked, key=contour.key)),),
+            )
 
 
 def _slugs(scene: Scene) -> Iterator[Finding]:
@@ -57,14 +134,14 @@ def _slugs(scene: Scene) -> Iterator[Finding]:
 
 
 def _small_holes(scene: Scene) -> Iterator[Finding]:
-    least, why = scene.limits.least_hole()
+    least, why = least_hole(scene.limits)
     if not least:
         return
     for contour, depth in scene.nested:
         if not depth % 2 or not isinstance(contour.path, Loop):
             continue
         wide = scene.width_of(contour)
-        if wide < least - 1e-6:
+        if wide < least - _OFF:
             place, box = scene.middle_of(contour)
             yield Finding(
                 "small-hole",
@@ -85,5 +162,7 @@ def _small_holes(scene: Scene) -> Iterator[Finding]:
 FINDERS = (
     Finder("island", "pieces that drop out", _islands),
     Finder("small-hole", "holes too small to cut", _small_holes),
+    Finder("small-piece", "pieces too small to hold", _small_pieces),
+    Finder("pierce-near", "pierces too near to the line", _pierces),
     Finder("slug", "slugs that may stay in their holes", _slugs),
 )

@@ -18,11 +18,13 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box, box_of, circle_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Path
+from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.figures import MOST_COMPARED
-from silhueta.core.inspection.limits import Limits
 from silhueta.core.job import Job
 from silhueta.core.remembered import Remembered
 from silhueta.core.tidy.choose import depths
+from silhueta.core.tidy.offers.kinds import find_offer
+from silhueta.core.tidy.offers.offer import Item, limits_of
 
 NONE = Limits()
 _CHORD = 0.002  # mm: how finely a loop is followed to tell how wide it is
@@ -106,6 +108,29 @@ class Scene:
         for contour, _ in self.nested:
             found.setdefault(contour.colour, []).append(contour)
         return list(found.values())
+
+    @cached_property
+    def _numbers(self) -> dict[int, int]:
+        return {c.key: k for k, c in enumerate(self.job.outline.contours)}
+
+    def number_of(self, key: int) -> int:
+        """Return a contour's place in the outline."""
+        return self._numbers[key]
+
+    @cached_property
+    def _depths(self) -> dict[int, int]:
+        return {c.key: depth for c, depth in self.nested}
+
+    def depth_of(self, key: int) -> int:
+        """Return how many loops lie round a contour that is cut; 0 for an open one."""
+        return self._depths.get(key, 0)
+
+    @cached_property
+    def gaps(self) -> tuple[Item, ...]:
+        """The ends that Tidy would join."""
+        if all(c.path.closed for c in self.cut):
+            return ()
+        return find_offer(self.job.outline, "gaps", limits_of(self.job)).items
 
     def width_of(self, contour: Contour) -> float:
         """Return how wide a loop is where the largest circle fits into it, mm."""

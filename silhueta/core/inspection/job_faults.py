@@ -40,7 +40,7 @@ def _edge_gone(scene: Scene) -> Iterator[Finding]:
 def _of_relation(
     scene: Scene, one: Held, code: str, severity: Severity, text: str, *first: Remedy
 ) -> Finding:
-    place, box = _where(scene.job, one.relation.refs)
+    place, box = where(scene.job, one.relation.refs)
     let_go = Remedy("Release it", partial(release, relation=one.relation))
     off = one.off if one.state == "off" else None
     return Finding(
@@ -62,13 +62,13 @@ def _zero_gone(scene: Scene) -> Iterator[Finding]:
     job = scene.job
     if job.cut_file.origin != "chosen" or zero_of(job.outline, job.zero) is not None:
         return
-    place, box = _where(job, job.zero)
+    place, box = where(job, job.zero)
     text = "the edges that the zero point was put on are gone"
     remedy = Remedy("Choose it anew at True up", stop="true_up")
     yield Finding("zero-gone", "stop", place, box, text, remedies=(remedy,))
 
 
-def _where(job: Job, refs: tuple[Ref, ...]) -> tuple[tuple[float, float], Box]:
+def where(job: Job, refs: tuple[Ref, ...]) -> tuple[tuple[float, float], Box]:
     """Return where the first of refs lies, and the box of the contours that are still there."""
     paths = {c.key: c.path for c in job.outline.contours}
     there = [paths[ref.key] for ref in refs if ref.key in paths]

@@ -9,15 +9,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from silhueta.core.geometry.measure import Box, box_of, length_of
+from silhueta.core.geometry.outline import Contour
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
-from silhueta.core.job import Job
-from silhueta.core.tidy.choose import set_operation, set_taken
+from silhueta.core.inspection.remedies import all_cut, closed, marked, skipped, tidied, welded
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.core.geometry.path import Floats
 
 _SHORT = 0.02  # mm: a machine stops at each end; common practice, no source
+# of a line's length: a smaller gap is a slip of whoever drew a loop, a larger one a line meant open
+_NARROW = 0.1
 
 
 def _nothing_to_cut(scene: Scene) -> Iterator[Finding]:
@@ -26,9 +28,11 @@ def _nothing_to_cut(scene: Scene) -> Iterator[Finding]:
         return
     box: Box = outline.bounds if outline.taken else (0.0, 0.0, 0.0, 0.0)
     place = ((box[0] + box[2]) / 2, (box[1] + box[3]) / 2)
-    remedy = Remedy("Choose what is cut", stop="tidy" if outline.contours else "trace")
+    remedies = [Remedy("Choose what is cut", stop="tidy" if outline.contours else "trace")]
+    if any(not c.taken for c in outline.contours):
+        remedies.insert(0, Remedy("Cut all that was skipped", all_cut))
     text = "nothing is set to be cut"
-    yield Finding("nothing-to-cut", "stop", place, box, text, remedies=(remedy,))
+    yield Finding("nothing-to-cut", "stop", place, box, text, remedies=tuple(remedies))
 
 
 def _open_paths(scene: Scene) -> Iterator[Finding]:
@@ -48,11 +52,20 @@ def _open_paths(scene: Scene) -> Iterator[Finding]:
             gap,
             0.0,
             (contour.key,),
-            (
-                Remedy("Mark it", partial(marked, key=contour.key)),
-                Remedy("Join its ends at Tidy", stop="tidy"),
-            ),
+            _closing(scene, contour, gap),
         )
+
+
+def _closing(scene: Scene, contour: Contour, gap: float) -> tuple[Remedy, ...]:
+    """Return what becomes of an open line: what most people want of one with such a gap first."""
+    key, number = contour.key, scene.number_of(contour.key)
+    mark = Remedy("Mark it", partial(marked, key=key))
+    if any(item.sure and number in item.contours for item in scene.gaps):
+        return Remedy("Join its ends", partial(tidied, kind="gaps", key=key)), mark
+    straight = Remedy("Close it straight across", partial(closed, key=key))
+    if gap < _NARROW * length_of(contour.path):
+        return straight, mark
+    return mark, straight, Remedy("Join its ends at Tidy", stop="tidy")
 
 
 def _crossing(scene: Scene, code: str, own: bool) -> Iterator[Finding]:
@@ -68,7 +81,7 @@ def _crossing(scene: Scene, code: str, own: bool) -> Iterator[Finding]:
             continue
         several = np.array(places)
         low, high = several.min(0).tolist(), several.max(0).tolist()
-        what = "an outline crosses itself" if own else "two outlines cross"
+        what = "an outline crosses itself" if own else _crossing_words(scene, pair)
         yield Finding(
             code,
             "stop",
@@ -76,12 +89,29 @@ def _crossing(scene: Scene, code: str, own: bool) -> Iterator[Finding]:
             (low[0], low[1], high[0], high[1]),
             f"{what} at {counted(len(places), 'place')}: what is solid there, nobody can tell",
             keys=tuple(dict.fromkeys(scene.cut[k].key for k in pair)),
-            remedies=(
-                Remedy("Sort the crossings out at Tidy", stop="tidy")
-                if own
-                else Remedy("Weld them at Build", stop="build"),
-            ),
+            remedies=_uncrossing(*(scene.cut[k].key for k in pair)),
         )
+
+
+def _uncrossing(one: int, two: int) -> tuple[Remedy, ...]:
+    if one == two:
+        return (
+            Remedy("Keep what it goes round", partial(tidied, kind="crossings", key=one)),
+            Remedy("Mark it", partial(marked, key=one)),
+            Remedy("Sort the crossings out at Tidy", stop="tidy"),
+        )
+    return (
+        Remedy("Make them one", partial(welded, one=one, two=two)),
+        Remedy("Move one of them at Build", stop="build"),
+    )
+
+
+def _crossing_words(scene: Scene, pair: tuple[int, int]) -> str:
+    """Return what it means that two outlines cross, by what each of them is."""
+    holes = [scene.depth_of(scene.cut[k].key) % 2 for k in pair]
+    if not any(holes):
+        return "two pieces overlap: their outlines cross"
+    return "two outlines cross" if all(holes) else "a hole reaches over the edge: they cross"
 
 
 def _self_crossings(scene: Scene) -> Iterator[Finding]:
@@ -107,7 +137,7 @@ def _doubled(scene: Scene) -> Iterator[Finding]:
             box_of(second.path),
             f"two lines lie on each other, {length_of(second.path):.1f} mm long: both are cut",
             keys=(scene.cut[one].key, second.key),
-            remedies=(Remedy("Skip one of them", partial(_skipped, key=second.key)),),
+            remedies=(Remedy("Skip one of them", partial(skipped, key=second.key)),),
         )
 
 
@@ -132,21 +162,11 @@ def _short_segments(scene: Scene) -> Iterator[Finding]:
             float(chord[k]),
             _SHORT,
             (contour.key,),
-            (Remedy("Take them out at Tidy", stop="tidy"),),
+            (
+                Remedy("Put a node in its place", partial(tidied, kind="short", key=contour.key)),
+                Remedy("Take them out at Tidy", stop="tidy"),
+            ),
         )
-
-
-def _place_of(job: Job, key: int) -> int:
-    return next(k for k, c in enumerate(job.outline.contours) if c.key == key)
-
-
-def marked(job: Job, key: int) -> Job:
-    """Return the job with a contour marked."""
-    return set_operation(job, [_place_of(job, key)], "mark")
-
-
-def _skipped(job: Job, key: int) -> Job:
-    return set_taken(job, [_place_of(job, key)], False)
 
 
 FINDERS = (

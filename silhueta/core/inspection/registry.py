@@ -5,16 +5,28 @@ A new room of finders is a module with `FINDERS`, and a name in the list below.
 
 from __future__ import annotations
 
-from silhueta.core.inspection import falls, job_faults, outline_faults, sheet_faults, thin
+from silhueta.core.inspection import (
+    corners,
+    falls,
+    job_faults,
+    outline_faults,
+    sheet_faults,
+    size_faults,
+    thin,
+    tidied,
+)
 from silhueta.core.inspection.finding import NONE, Finder, Finding, Scene
 from silhueta.core.inspection.limits import Limits
 from silhueta.core.job import Job
 
 FINDERS: tuple[Finder, ...] = (
     *outline_faults.FINDERS,
+    *tidied.FINDERS,
     *job_faults.FINDERS,
+    *size_faults.FINDERS,
     *falls.FINDERS,
     *thin.FINDERS,
+    *corners.FINDERS,
     *sheet_faults.FINDERS,
 )
 TITLES = {finder.code: finder.title for finder in FINDERS}

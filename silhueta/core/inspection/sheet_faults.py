@@ -3,28 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
+from silhueta.core.geometry.measure import Box
+from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
+from silhueta.core.inspection.limits import sheet_box
+from silhueta.core.inspection.remedies import moved, turned
+from silhueta.core.job import Job
 
 _OFF = 1e-6  # mm: what adding up coordinates may leave
 
 
 def _off_sheet(scene: Scene) -> Iterator[Finding]:
-    sheet, outline = scene.limits.sheet, scene.job.outline
+    sheet, outline = sheet_box(scene.limits), scene.job.outline
     if sheet is None or not outline.taken:
         return
     left, bottom, right, top = outline.bounds
     beyond = {
-        "to the left": -left,
-        "below": -bottom,
-        "to the right": right - sheet[0],
-        "above": top - sheet[1],
+        "to the left": sheet[0] - left,
+        "below": sheet[1] - bottom,
+        "to the right": right - sheet[2],
+        "above": top - sheet[3],
     }
     way, most = max(beyond.items(), key=lambda item: item[1])
     if most <= _OFF:
         return
-    wide, high = right - left, top - bottom
-    told, remedies = _mended(wide, high, sheet)
+    wide, high = sheet[2] - sheet[0], sheet[3] - sheet[1]
+    told, remedies = _mended(scene, outline.bounds)
     place = {
         "to the left": (left, (bottom + top) / 2),
         "below": ((left + right) / 2, bottom),
@@ -36,48 +42,91 @@ def _off_sheet(scene: Scene) -> Iterator[Finding]:
         "stop",
         place,
         (left, bottom, right, top),
-        f"the part reaches {most:.2f} mm over the sheet of {sheet[0]:g} x {sheet[1]:g} mm {way}; "
-        f"{told}",
+        f"the part reaches {most:.2f} mm over the sheet of {wide:g} x {high:g} mm {way}; {told}",
         most,
         0.0,
         remedies=remedies,
     )
 
 
-def _mended(wide: float, high: float, sheet: tuple[float, float]) -> tuple[str, tuple[Remedy, ...]]:
+def _mended(scene: Scene, part: Box) -> tuple[str, tuple[Remedy, ...]]:
     """Return in words whether a part fits a sheet at all, and how, and what would make it."""
-    if wide <= sheet[0] + _OFF and high <= sheet[1] + _OFF:
-        return "moved, it fits", (Remedy("Move it at Build", stop="build"),)
-    if high <= sheet[0] + _OFF and wide <= sheet[1] + _OFF:
-        return "turned by 90°, it fits", (Remedy("Turn it at Build", stop="build"),)
+    assert scene.limits.sheet is not None
+    wide, high = part[2] - part[0], part[3] - part[1]
+    if _fits((wide, high), scene.limits.sheet):
+        return "moved, it fits", (_moving(scene, part),)
+    if _fits((high, wide), scene.limits.sheet):
+        return "turned by 90°, it fits", (
+            Remedy("Turn it by 90°", partial(onto_sheet, scene=scene)),
+        )
     remedies = (Remedy("Cut it into sections at Build", stop="build"),)
     return "it does not fit turned either: sections would", remedies
 
 
+def _fits(part: tuple[float, float], sheet: tuple[float, float]) -> bool:
+    return part[0] <= sheet[0] + _OFF and part[1] <= sheet[1] + _OFF
+
+
+def _moving(scene: Scene, part: Box) -> Remedy:
+    """Return the remedy that moves a part into the margins, no farther than needed."""
+    x, y = _shift(scene.limits, part)
+    return Remedy("Move it onto the sheet", partial(moved, keys=(), x=x, y=y))
+
+
+def _shift(limits: Limits, part: Box) -> tuple[float, float]:
+    """Return how far a part must move to lie within the margins, or else in the sheet's middle."""
+    sheet, margin = sheet_box(limits), limits.margin or 0.0
+    assert sheet is not None
+    found = []
+    for axis in (0, 1):
+        low, high = sheet[axis] + margin, sheet[2 + axis] - margin
+        if part[2 + axis] - part[axis] > high - low:
+            found.append((sheet[axis] + sheet[2 + axis] - part[axis] - part[2 + axis]) / 2)
+        else:
+            found.append(max(low - part[axis], min(high - part[2 + axis], 0.0)))
+    return found[0], found[1]
+
+
+def onto_sheet(job: Job, scene: Scene) -> Job:
+    """Return the job turned by a quarter and moved onto its sheet."""
+    made = turned(job)
+    x, y = _shift(scene.limits, made.outline.bounds)
+    return moved(made, (), x, y)
+
+
 def _margin(scene: Scene) -> Iterator[Finding]:
-    sheet, margin, outline = scene.limits.sheet, scene.limits.margin, scene.job.outline
+    sheet, margin, outline = sheet_box(scene.limits), scene.limits.margin, scene.job.outline
     if sheet is None or not margin or not outline.taken:
         return
-    left, bottom, right, top = outline.bounds
-    least = min(left, bottom, sheet[0] - right, sheet[1] - top)
-    if -_OFF <= least < margin - _OFF:
-        sides = {
-            (left, (bottom + top) / 2): left,
-            ((left + right) / 2, bottom): bottom,
-            (right, (bottom + top) / 2): sheet[0] - right,
-            ((left + right) / 2, top): sheet[1] - top,
-        }
-        place = min(sides, key=lambda at: sides[at])
-        yield Finding(
-            "margin",
-            "hurt",
-            place,
-            (left, bottom, right, top),
-            f"the part lies {least:.2f} mm from the sheet's edge, {margin:g} mm are asked for",
-            least,
-            margin,
-            remedies=(Remedy("Move it at Build", stop="build"),),
-        )
+    part = left, bottom, right, top = outline.bounds
+    rooms = {
+        (left, (bottom + top) / 2): left - sheet[0],
+        ((left + right) / 2, bottom): bottom - sheet[1],
+        (right, (bottom + top) / 2): sheet[2] - right,
+        ((left + right) / 2, top): sheet[3] - top,
+    }
+    place = min(rooms, key=lambda at: rooms[at])
+    least = rooms[place]
+    if not -_OFF <= least < margin - _OFF:
+        return
+    wide, high = sheet[2] - sheet[0] - 2 * margin, sheet[3] - sheet[1] - 2 * margin
+    remedies: tuple[Remedy, ...] = (
+        Remedy("Take a larger sheet, or move it at Build", stop="build"),
+    )
+    if _fits((right - left, top - bottom), (wide, high)):
+        remedies = (_moving(scene, part),)
+    elif _fits((top - bottom, right - left), (wide, high)):
+        remedies = (Remedy("Turn it by 90°", partial(onto_sheet, scene=scene)), *remedies)
+    yield Finding(
+        "margin",
+        "hurt",
+        place,
+        part,
+        f"the part lies {least:.2f} mm from the sheet's edge, {margin:g} mm are asked for",
+        least,
+        margin,
+        remedies=remedies,
+    )
 
 
 FINDERS = (

@@ -7,6 +7,7 @@ between them holds no other place of it. So is a slot, through what falls away.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -14,11 +15,15 @@ import numpy as np
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.approaches import approaches
 from silhueta.core.geometry.biarcs import with_arcs
+from silhueta.core.geometry.measure import circle_of
+from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
+from silhueta.core.inspection.limits import least_web, tool_of
+from silhueta.core.inspection.remedies import grown, moved, widened
 
 _CURVE = 0.002  # mm, within which cubics are taken as arcs
 _CHORD = 0.002  # mm, to which the outline is followed to see whether a circle is empty
@@ -26,6 +31,7 @@ _EMPTY = 0.006  # mm, that a circle may reach over the outline: what the two abo
 _ASKEW = 0.02  # sine of the angle under which two sides of a web run apart, and still are one width
 _BACK = 0.5  # cosine: how straight back the sides of a blunt end must run; 60° at most
 _TAPER = 0.1  # of its circle, that may lie outside where its sides come nearer to each other
+_SPARE = 0.002  # mm that a mended web gets more, so that no last digit finds it again
 _MOST = 2_000_000  # pairs of segments that are looked at; of more, the limit is far too large
 _AT_ONCE = 256  # segments whose surroundings are held at a time
 
@@ -100,12 +106,12 @@ def _blunt_ends(table: Segments, limit: float) -> tuple[Floats, Floats, Ints]:
     Their ends (K, 2, 2), mm, the middles of the circles beside them (K, 2), and their neighbours'
     numbers (K, 2).
     """
-    before, after = _neighbours(table)
+    before, after = neighbours(table)
     way = table.end - table.start
     long = np.hypot(way[:, 0], way[:, 1])
     short = np.flatnonzero((table.kinds == LINE) & (long < limit) & (long > _EMPTY))
-    into = _direction(table, before[short], True)
-    out = _direction(table, after[short], False)
+    into = directions(table, before[short], True)
+    out = directions(table, after[short], False)
     short_ = (-into * out).sum(1) > _BACK
     short, inward = short[short_], (out - into)[short_]
     inward /= np.maximum(np.hypot(inward[:, 0], inward[:, 1]), 1e-300)[:, None]
@@ -115,7 +121,7 @@ def _blunt_ends(table: Segments, limit: float) -> tuple[Floats, Floats, Ints]:
     return ends, centres, np.stack((before[short], after[short]), 1)
 
 
-def _direction(table: Segments, which: Ints, at_end: bool) -> Floats:
+def directions(table: Segments, which: Ints, at_end: bool) -> Floats:
     """Return the direction in which segments run at their ends, unit vectors (K, 2)."""
     way = table.end[which] - table.start[which]
     ray = (table.end if at_end else table.start)[which] - table.centres[which]
@@ -125,7 +131,7 @@ def _direction(table: Segments, which: Ints, at_end: bool) -> Floats:
     return np.asarray(way / np.maximum(np.hypot(way[:, 0], way[:, 1]), 1e-300)[:, None])
 
 
-def _neighbours(table: Segments) -> tuple[Ints, Ints]:
+def neighbours(table: Segments) -> tuple[Ints, Ints]:
     """Return the segments before and after each in its loop, (S,)."""
     first = np.searchsorted(table.loop, table.loop)
     last = np.searchsorted(table.loop, table.loop, side="right") - 1
@@ -143,7 +149,7 @@ def _grouped(table: Segments, across: Ints) -> Ints:
 
     pairs, which = np.unique(np.sort(across, 1), axis=0, return_inverse=True)
     known = {(one, two): k for k, (one, two) in enumerate(pairs.tolist())}
-    before, after = _neighbours(table)
+    before, after = neighbours(table)
     links = [(k, k) for k in range(len(pairs))]
     for k, (one, two) in enumerate(pairs.tolist()):
         for p in (one, int(after[one]), int(before[one])):
@@ -184,7 +190,7 @@ def _near_pairs(table: Segments, limit: float) -> Ints:
 
 def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarray:
     """Return of which places the distance grows whichever way either of them goes, (K,) of bool."""
-    before, after = _neighbours(table)
+    before, after = neighbours(table)
     good = np.ones(len(places), bool)
     for side in (0, 1):
         p, own = places[:, side], segments[:, side]
@@ -194,8 +200,8 @@ def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarra
             node = table.end[own] if at_end else table.start[own]
             here = np.hypot(*(p - node).T) < 1e-9
             sign = -1.0 if at_end else 1.0
-            mine = sign * _direction(table, own, at_end)
-            theirs = -sign * _direction(table, other[own], not at_end)
+            mine = sign * directions(table, own, at_end)
+            theirs = -sign * directions(table, other[own], not at_end)
             nearer = ((across * mine).sum(1) > most) | ((across * theirs).sum(1) > most)
             good &= ~(here & nearer)
     return good
@@ -219,7 +225,7 @@ def _each(found: _Narrow) -> Iterator[int]:
 
 
 def _webs(scene: Scene) -> Iterator[Finding]:
-    limit, why = scene.limits.least_web()
+    limit, why = least_web(scene.limits)
     for contours in scene.colours:
         found, keys = _narrow(contours, limit, True)
         for k in _each(found):
@@ -230,12 +236,39 @@ def _webs(scene: Scene) -> Iterator[Finding]:
                 limit,
                 "thin-web",
                 f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
-                Remedy("Grow what is thin at Build", stop="build"),
+                _stronger(contours, found, k, keys, limit),
             )
 
 
+def _stronger(
+    contours: list[Contour], found: _Narrow, k: int, keys: list[int], limit: float
+) -> tuple[Remedy, ...]:
+    """Return what makes a web as wide as it must be: a round hole is moved where it has room."""
+    ends, loops = found.ends[k], found.loops[k].tolist()
+    at = tuple(ends.mean(0).tolist())
+    own = tuple(dict.fromkeys(keys[loop] for loop in loops))
+    grow = Remedy(f"Grow it to {limit:.2f} mm", partial(grown, keys=own, at=at, least=limit))
+    by_hand = Remedy("Change it by hand at Build", stop="build")
+    for side, loop in enumerate(loops):
+        contour = next(c for c in contours if c.key == keys[loop])
+        circle = circle_of(contour.path)
+        if circle is None or len(own) < 2:
+            continue
+        away = ends[side] - ends[1 - side]
+        move = (limit + _SPARE - found.wide[k]) * away / np.hypot(*away)
+        centre = np.asarray(circle[0]) + move
+        free = min(
+            float(nearest(c.path, centre[None]).distance[0]) for c in contours if c is not contour
+        )
+        if free >= circle[1] + limit:
+            x, y = move.tolist()
+            shift = partial(moved, keys=(contour.key,), x=x, y=y)
+            return Remedy(f"Move the hole by {np.hypot(x, y):.2f} mm", shift), grow, by_hand
+    return grow, by_hand
+
+
 def _slots(scene: Scene) -> Iterator[Finding]:
-    tool = scene.limits.tool if scene.limits.process is not None else 0.0
+    tool = tool_of(scene.limits)
     for contours in scene.colours:
         found, keys = _narrow(contours, tool, False)
         for k in _each(found):
@@ -250,12 +283,27 @@ def _slots(scene: Scene) -> Iterator[Finding]:
                 tool,
                 "narrow-slot",
                 f"a slot is {found.wide[k]:.2f} mm wide, the tool takes {tool:.2f} mm",
-                Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
+                _wider(found, k, keys, tool),
             )
 
 
+def _wider(found: _Narrow, k: int, keys: list[int], tool: float) -> tuple[Remedy, ...]:
+    at = tuple(found.ends[k].mean(0).tolist())
+    own = tuple(dict.fromkeys(keys[loop] for loop in found.loops[k].tolist()))
+    return (
+        Remedy(f"Widen it to {tool:.2f} mm", partial(widened, keys=own, at=at, least=tool)),
+        Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
+    )
+
+
 def _told(
-    found: _Narrow, k: int, keys: list[int], limit: float, code: str, text: str, remedy: Remedy
+    found: _Narrow,
+    k: int,
+    keys: list[int],
+    limit: float,
+    code: str,
+    text: str,
+    remedies: tuple[Remedy, ...],
 ) -> Finding:
     ends = found.ends[k]
     (left, bottom), (right, top) = ends.min(0).tolist(), ends.max(0).tolist()
@@ -269,7 +317,7 @@ def _told(
         float(found.wide[k]),
         limit,
         tuple(dict.fromkeys(keys[loop] for loop in found.loops[k].tolist())),
-        (remedy,),
+        remedies,
     )
 
 

@@ -41,7 +41,7 @@ def test_a_sound_part_has_none_and_every_code_has_words():
     skipped = Contour(BOW, taken=False)
     two = (Contour(square(100, (100, 0)), colour=(9, 9, 9)),)  # of another colour: they may meet
     assert findings(job_of(marked, skipped, *two)) == []
-    assert len(TITLES) == len(set(TITLES.values())) == 17
+    assert len(TITLES) == len(set(TITLES.values())) > 20
 
 
 @pytest.mark.parametrize("name", FAULTS)
@@ -57,14 +57,16 @@ def test_each_is_found_at_its_place_and_only_it(name):
     assert found.remedies
 
 
-@pytest.mark.parametrize("name", ["open", "double"])
+@pytest.mark.parametrize("name", FAULTS)
 def test_a_remedy_mends_its_fault_and_changes_nothing_else(name):
     job = job_of(FAULTS[name][0])
     (found,) = findings(job)
     edit = found.remedies[0].edit
     after = edit(job)
     assert findings(after) == []
-    assert after.outline.contours[:3] == job.outline.contours[:3]
+    mine = set(found.keys) if name == "cross" else {found.keys[-1]}
+    untouched = {c.key: c for c in job.outline.contours if c.key not in mine}
+    assert {c.key: c for c in after.outline.contours if c.key in untouched} == untouched
 
 
 def test_all_together_what_stops_the_cut_comes_first():

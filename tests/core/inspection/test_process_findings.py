@@ -11,7 +11,7 @@ from silhueta.core.errors import EditError
 from silhueta.core.files.export import export
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, circle_loop
-from silhueta.core.inspection.limits import PROCESSES, Limits
+from silhueta.core.inspection.limits import PROCESSES, Limits, least_hole
 from silhueta.core.inspection.registry import findings
 from silhueta.core.job import Job
 from tests.conftest import hole, square
@@ -49,7 +49,7 @@ def test_how_wide_a_hole_is(loop, wide):
     assert found.code == "small-hole"
     assert found.measured == pytest.approx(wide, abs=0.005)
     assert found.limit == wide + 0.5
-    assert codes(job, process="router", width=wide - 0.01) == []
+    assert set(codes(job, process="router", width=wide - 0.01)) <= {"tight-corner"}
     after = found.remedies[0].edit(job)
     assert [c.operation for c in after.outline.contours] == ["cut", "mark"]
     assert findings(after, limits) == []
@@ -64,7 +64,7 @@ def test_what_each_process_asks_of_a_hole():
     assert codes(five, process="router", width=6.0) == ["small-hole"]
     assert codes(part(hole(circle_loop((50, 50), 0.9))), process="knife") == ["small-hole"]
     for process in PROCESSES:
-        assert Limits(process).least_hole()[1]
+        assert least_hole(Limits(process))[1]
     assert codes(five) == []  # nothing is asked
 
 
@@ -120,7 +120,13 @@ def test_from_the_command_line(call, tmp_path):
     assert code == 3
     assert "STOPS THE CUT: off-sheet at 100.00, 50.00 mm" in out
     told = json.loads((tmp_path / "r.json").read_text())["findings"]
-    assert [one["code"] for one in told] == ["off-sheet", "island", "small-hole", "slug"]
+    assert [one["code"] for one in told] == [
+        "off-sheet",
+        "island",
+        "small-hole",
+        "small-piece",
+        "slug",
+    ]
     assert (told[2]["value"], told[2]["limit"]) == (pytest.approx(4.0), 6.0)
     assert call("inspect", file)[0] == 0
     for wrong, says in (

@@ -1,0 +1,249 @@
+"""The edits that mend findings: each is one step that can be undone, and touches nothing else.
+
+What an edit needs besides the job is looked for when it is taken, not when the fault is found.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from silhueta.core.errors import EditError
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import Floats, Loop
+from silhueta.core.job import Job, with_outline
+from silhueta.core.tidy.choose import set_operation, set_taken
+from silhueta.core.tidy.offers.kinds import find_offer, take
+from silhueta.core.tidy.offers.offer import Item, Kind, edited, limits_of
+
+# mm: what makes a web exactly as wide as asked for would be found again by the last digit
+_SPARE = 0.002
+_TOUCHES = 1e-3  # mm, within which what is grown belongs to the place that it is grown for
+_AWAY = 20  # widths round a part, in which a slot's own void is looked at; any few would do
+
+
+def _place_of(job: Job, key: int) -> int:
+    return next(k for k, c in enumerate(job.outline.contours) if c.key == key)
+
+
+def _contour(job: Job, key: int) -> Contour:
+    return job.outline.contours[_place_of(job, key)]
+
+
+def marked(job: Job, key: int) -> Job:
+    """Return the job with a contour marked, to be drilled or done by hand."""
+    return set_operation(job, [_place_of(job, key)], "mark")
+
+
+def skipped(job: Job, key: int) -> Job:
+    """Return the job with a contour left out."""
+    return set_taken(job, [_place_of(job, key)], False)
+
+
+def piece_skipped(job: Job, keys: Sequence[int]) -> Job:
+    """Return the job with all contours of a piece left out."""
+    return set_taken(job, [_place_of(job, key) for key in keys], False)
+
+
+def all_cut(job: Job) -> Job:
+    """Return the job with all that was skipped cut again."""
+    return set_taken(job, range(len(job.outline.contours)), True)
+
+
+def tidied(job: Job, kind: Kind, key: int, at: tuple[float, float] | None = None) -> Job:
+    """Return the job with what Tidy offers for one contour taken; `at`: only the nearest to there.
+
+    Raises
+    ------
+    EditError
+        If Tidy has nothing of the kind to offer for it.
+
+    """
+    offer = find_offer(job.outline, kind, limits_of(job), job.page)
+    number = _place_of(job, key)
+    mine = [item for item in offer.items if number in item.contours]
+    if not mine:
+        raise EditError("nothing of that kind is there any more")
+    if at is not None:
+        mine = [min(mine, key=lambda item: _far(item, at))]
+    return with_outline(job, take(offer, mine))
+
+
+def _far(item: Item, at: tuple[float, float]) -> float:
+    return float(np.hypot(item.place[0] - at[0], item.place[1] - at[1]))
+
+
+def closed(job: Job, key: int) -> Job:
+    """Return the job with an open line closed straight across."""
+    from silhueta.core.geometry.pieces import chained
+
+    contour = _contour(job, key)
+    made = edited(contour, chained([contour.path], close=True))
+    return _with(job, {key: [made]})
+
+
+def without_cluster(job: Job, key: int, first: int, last: int) -> Job:
+    """Return the job with one straight line in place of a run of a contour's segments.
+
+    `first` and `last` are the nodes at its ends; the run may go over the loop's first node.
+    """
+    from silhueta.core.tidy.offers.nodes import without_nodes
+
+    contour = _contour(job, key)
+    count = len(contour.path.nodes)
+    inner = np.array([(first + k) % count for k in range(1, (last - first) % count)], np.int64)
+    made = without_nodes(contour.path, inner)
+    if made is None:
+        raise EditError("too little of the outline would be left; take it out at Tidy")
+    return _with(job, {key: [edited(contour, made)]})
+
+
+def welded(job: Job, one: int, two: int) -> Job:
+    """Return the job with two loops that cross made one; a hole is cut out of the other."""
+    from silhueta.core.geometry.region.region import cut_away, united
+    from silhueta.core.tidy.choose import depths
+
+    around = depths(job.outline).tolist()
+    first, second = _contour(job, one), _contour(job, two)
+    if not (isinstance(first.path, Loop) and isinstance(second.path, Loop)):
+        raise EditError("an open line has nothing inside to weld; close it or mark it first")
+    holes = [around[_place_of(job, key)] % 2 for key in (one, two)]
+    if holes[0] == holes[1]:
+        made = united([first.path], [second.path], "nonzero")
+    elif holes[0]:
+        made = cut_away([second.path], [first.path], "nonzero")
+    else:
+        made = cut_away([first.path], [second.path], "nonzero")
+    if not made:
+        raise EditError("nothing would be left of them; skip one of the two instead")
+    return _with(job, {one: [edited(first, path) for path in made], two: []})
+
+
+def tied(job: Job, at: tuple[float, float], width: float, count: int) -> Job:
+    """Return the job with the island nearest to a place tied to what is round it."""
+    from silhueta.core.build.tying import tie_at
+
+    return tie_at(job, at, width, count).job
+
+
+def moved(job: Job, keys: Collection[int], x: float, y: float) -> Job:
+    """Return the job with some contours (or all) moved, mm."""
+    from silhueta.core.build.edits import move
+
+    return move(job, tuple(keys), x, y)
+
+
+def turned(job: Job) -> Job:
+    """Return the job turned by a quarter."""
+    from silhueta.core.build.edits import turn
+
+    return turn(job, (), 90.0)
+
+
+def grown(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
+    """Return the job with the web at a place grown to `least`, mm, on both sides."""
+    from silhueta.core.build.sets import thickened
+    from silhueta.core.geometry.region.region import cut_away
+
+    mine = _solid_loops(job, keys)
+    more = cut_away(thickened(mine, least + _SPARE), mine, "evenodd")
+    return _joined(job, mine, _beside(more, at, least), least)
+
+
+def widened(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
+    """Return the job with the slot at a place widened to `least`, mm, on both sides."""
+    from silhueta.core.build.sets import thickened
+    from silhueta.core.geometry.measure import bounding_box
+    from silhueta.core.geometry.region.region import cut_away
+
+    mine = _solid_loops(job, keys)
+    left, bottom, right, top = bounding_box(mine)
+    far = _AWAY * least
+    sides = [(left - far, bottom - far), (right + far, bottom - far)]
+    sides += [(right + far, top + far), (left - far, top + far)]
+    void = [Loop(np.array(sides)), *mine]
+    more = cut_away(thickened(void, least + _SPARE), void, "evenodd")
+    chosen = _beside(more, at, least)
+    if not chosen:
+        raise EditError(_BY_HAND)
+    return _exchanged(job, mine, cut_away(mine, chosen, "evenodd"))
+
+
+def rounded(job: Job, keys: Sequence[int], at: tuple[float, float], radius: float) -> Job:
+    """Return the job with the inside corner at a place rounded as a round tool leaves it."""
+    from silhueta.core.build.offset import offset
+    from silhueta.core.geometry.region.region import cut_away
+
+    mine = _solid_loops(job, keys)
+    left = cut_away(offset(offset(mine, radius), -radius), mine, "evenodd")
+    return _joined(job, mine, _beside(left, at, 0.0), radius)
+
+
+def opened_corner(job: Job, keys: Sequence[int], at: tuple[float, float], centre: Floats) -> Job:
+    """Return the job with a round relief at an inside corner, so that a square one goes in."""
+    from silhueta.core.geometry.path import circle_loop
+    from silhueta.core.geometry.region.region import cut_away
+
+    mine = _solid_loops(job, keys)
+    relief = circle_loop(centre, float(np.hypot(*(np.array(at) - centre))))
+    return _exchanged(job, mine, cut_away(mine, [relief], "evenodd"))
+
+
+_BY_HAND = "it cannot be done here without changing more of the part; do it by hand at Build"
+
+
+def _solid_loops(job: Job, keys: Sequence[int]) -> list[Loop]:
+    """Return the loops of the pieces that some contours belong to."""
+    from silhueta.core.build.edits import solid_of
+
+    own = {one for key in keys for one in solid_of(job.outline, key)}
+    found = [c.path for c in job.outline.contours if c.key in own and isinstance(c.path, Loop)]
+    if not found:
+        raise EditError("what this was about is gone")
+    return found
+
+
+def _beside(pieces: Sequence[Loop], at: tuple[float, float], reach: float) -> list[Loop]:
+    """Return those pieces, with their holes, that come as near to a place as a finding reaches."""
+    import shapely
+
+    from silhueta.core.geometry.solids import polygon_of, solids
+
+    place = shapely.Point(at)
+    found: list[Loop] = []
+    for piece in solids(pieces):
+        if polygon_of(piece, _TOUCHES).distance(place) <= reach / 2 + _TOUCHES:
+            found += [piece.outer, *piece.holes]
+    return found
+
+
+def _joined(job: Job, mine: list[Loop], more: list[Loop], size: float) -> Job:
+    """Return the job with some more material; what is grown nothing cannot be mended so."""
+    from silhueta.core.geometry.region.region import united
+
+    if not more:
+        raise EditError(_BY_HAND)
+    del size
+    return _exchanged(job, mine, united(mine, more, "evenodd"))
+
+
+def _exchanged(job: Job, mine: Sequence[Loop], made: Sequence[Loop]) -> Job:
+    from silhueta.core.build.edits import exchanged
+
+    theirs = {id(path) for path in mine}
+    keys = [c.key for c in job.outline.contours if id(c.path) in theirs]
+    return exchanged(job, keys, made)
+
+
+def _with(job: Job, new: dict[int, list[Contour]]) -> Job:
+    """Return the job with others in place of some contours; the first keeps the key."""
+    contours: list[Contour] = []
+    for contour in job.outline.contours:
+        if contour.key not in new:
+            contours.append(contour)
+            continue
+        made = new[contour.key]
+        contours += [replace(c, key=contour.key if not k else 0) for k, c in enumerate(made)]
+    return with_outline(job, Outline(tuple(contours)))
