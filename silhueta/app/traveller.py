@@ -36,6 +36,7 @@ from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 
 WIDTH = 212
+_HIGH, _LEAST = 72, 48  # px of a stop, where there is room and where there is not
 
 
 class Traveller(QWidget):
@@ -63,11 +64,11 @@ class Traveller(QWidget):
             layout.addWidget(label)
         layout.addSpacing(12)
         self.buttons: dict[str, StopButton] = {}
-        for place, stop in enumerate(stops):
-            button = StopButton(stop, place > 0, place + 1 < len(stops), self)
+        for place, stop in enumerate(stops, 1):
+            button = StopButton(stop, place, place == len(stops), self)
             button.clicked.connect(lambda _=False, key=stop.key: self.go.emit(key))
             self.buttons[stop.key] = button
-            layout.addWidget(button)
+            layout.addWidget(button, 10)
         layout.addStretch(1)
 
     def refresh(self, job: Job, about: str, present: str) -> None:
@@ -92,19 +93,25 @@ class Traveller(QWidget):
 class StopButton(QAbstractButton):
     """One stop: its mark on the thread, its name, its result."""
 
-    def __init__(self, stop: Stop, above: bool, below: bool, parent: QWidget) -> None:
+    def __init__(self, stop: Stop, place: int, last: bool, parent: QWidget) -> None:
+        """Show `stop`, the one of that place (from 1) on the thread."""
         super().__init__(parent)
-        self._stop = stop
-        self._above, self._below = above, below
+        self._stop, self._place = stop, place
+        self._above, self._below = place > 1, not last
         self._state = StopState("")
         self._present = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setFixedHeight(72)
+        self.setMinimumHeight(_LEAST)
+        self.setMaximumHeight(_HIGH)
         self.setObjectName(f"stop-{stop.key}")
 
     def sizeHint(self) -> QSize:
         """Return the room of two lines."""
-        return QSize(WIDTH - 18, 72)
+        return QSize(WIDTH - 18, _HIGH)
+
+    def minimumSizeHint(self) -> QSize:
+        """Return the room of two lines without air between the stops."""
+        return QSize(WIDTH - 18, _LEAST)
 
     def show_state(self, state: StopState, present: bool) -> None:
         """Show how the stop stands."""
@@ -113,7 +120,7 @@ class StopButton(QAbstractButton):
             "done" if state.done else f"{state.wanted} to look at" if state.wanted else "to come"
         )
         self.setAccessibleName(f"{self._stop.title}, {standing}. {state.result}")
-        self.setToolTip(f"{self._stop.title}  Alt+{self._stop.number}\n{state.result}")
+        self.setToolTip(f"{self._stop.title}  Alt+{self._place}\n{state.result}")
         self.update()
 
     def enterEvent(self, event: QEnterEvent) -> None:

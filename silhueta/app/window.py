@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 from silhueta.app.actions import Actions
 from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
+from silhueta.app.inspecting import Inspecting
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
 from silhueta.app.settings import Preferences
@@ -64,6 +65,7 @@ class Window(QMainWindow):
         self.session = Session(parent=self)
         self.session.set_units(self.remembered.now.units)
         self.tracing = Tracing(self.session, self)
+        self.inspecting = Inspecting(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
         self.filing = Filing(self)
@@ -109,6 +111,7 @@ class Window(QMainWindow):
     def _join(self) -> None:
         self.session.job_changed.connect(self._refresh)
         self.tracing.changed.connect(self._refresh)
+        self.inspecting.changed.connect(self._refresh)
         self.tracing.flattened.connect(self._take_flat)
         self.traveller.go.connect(self.go)
         self.table.cursor_moved.connect(self.readout.set_cursor)
@@ -167,7 +170,7 @@ class Window(QMainWindow):
     @property
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
-        own = [self.filing.bench, self.filing.writing, self.tracing.bench]
+        own = [self.filing.bench, self.filing.writing, self.tracing.bench, self.inspecting.bench]
         return [*own, *self.sheets.benches]
 
     # what is shown
@@ -244,6 +247,7 @@ class Window(QMainWindow):
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
         if not self.isMaximized():
             self.remembered.change(window=(self.width(), self.height()))
+        self.inspecting.close()
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()

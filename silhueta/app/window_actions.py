@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeySequence
 
 from silhueta.app.actions import Action
 from silhueta.app.states import is_imported
-from silhueta.app.stops.route import STOPS
+from silhueta.app.stops.route import STOPS, key_of
 
 if TYPE_CHECKING:
     from silhueta.app.window import Window
@@ -153,7 +153,7 @@ def _stop_actions(window: Window) -> tuple[Action, ...]:
                 f"go_{stop.key}",
                 f"Go to {stop.title}",
                 partial(window.go, stop.key),
-                (f"Alt+{stop.number}",),
+                (key_of(stop),),
                 words="stop worksheet",
             )
             for stop in STOPS

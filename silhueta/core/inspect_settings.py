@@ -33,8 +33,8 @@ class Limits:
         How far apart the slats are that the sheet lies on. None: it does not lie on any.
     at : (x, y), mm
         Where the sheet's lower left is, in the outline's coordinates.
-    density : float or None, g/cm³
-        Of the sheet's material. None: no mass is told.
+    material : str or None
+        Of the sheet (inspection.materials). None: no mass is told.
 
     """
 
@@ -46,11 +46,11 @@ class Limits:
     web: float | None = None
     slats: float | None = None
     at: tuple[float, float] = (0.0, 0.0)
-    density: float | None = None
+    material: str | None = None
 
     def __post_init__(self) -> None:
         """Refuse numbers that nothing can be held against."""
-        for name in ("thickness", "width", "margin", "web", "slats", "density"):
+        for name in ("thickness", "width", "margin", "web", "slats"):
             value = getattr(self, name)
             if value is not None and not 0 <= value < _MOST:
                 raise EditError(f"the {name} must be from 0 to under 1,000,000 mm, got {value:g}")

@@ -131,3 +131,29 @@ def format_length(mm: float, unit: Unit = "mm", decimals: int | None = None) -> 
     if abs(value) < 0.5 * 10**-places:
         value = 0.0  # never a minus sign before a zero
     return f"{value:,.{places}f} {unit}"
+
+
+def format_exact(mm: float, unit: Unit = "mm") -> str:
+    """Return what was typed, mm, in `unit`, with no more decimals than it has, three at most."""
+    return f"{round(mm / MM_PER_UNIT[unit], 3):,.10g} {unit}"
+
+
+def format_sides(wide: float, high: float, unit: Unit = "mm") -> str:
+    """Return a width and a height, mm, in `unit`, with no more decimals than they have."""
+    sides = (f"{round(v / MM_PER_UNIT[unit], 3):,.10g}" for v in (wide, high))
+    return " × ".join(sides) + f" {unit}"
+
+
+_TOLD = re.compile(r"(\d[\d,]*(?:\.\d+)?)(?: x (\d[\d,]*(?:\.\d+)?))? mm\b(?![²³])")
+
+
+def lengths_in(text: str, unit: Unit) -> str:
+    """Return a sentence whose lengths are in mm ("2.5 mm", "30 x 20 mm") in another unit."""
+    if unit == "mm":
+        return text
+
+    def other(found: re.Match[str]) -> str:
+        sides = [float(side.replace(",", "")) / MM_PER_INCH for side in found.groups() if side]
+        return " x ".join(f"{side:,.3f}" for side in sides) + " in"
+
+    return _TOLD.sub(other, text)

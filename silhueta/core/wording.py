@@ -65,6 +65,7 @@ _STAGES = {
     "check": "Measuring how far the line is off",
     "true up": "Making exact",
     "build": "Putting together",
+    "inspect": "Looking for what would go wrong",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

@@ -37,8 +37,6 @@ class Stop:
     ----------
     key : str
     title : str
-    number : int
-        Among the eight stops: the one with Alt.
     question : str
         What its worksheet asks.
     icon : Icon
@@ -57,7 +55,6 @@ class Stop:
 
     key: str
     title: str
-    number: int
     question: str
     icon: Icon
     state: Callable[[Job], StopState]

@@ -22,6 +22,7 @@ from shapely.geometry.base import BaseGeometry
 
 from silhueta.core.errors import EditError
 from silhueta.core.geometry.measure import bounding_box, box_of
+from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.geometry.region.region import covered, cut_away, united
 from silhueta.core.geometry.solids import polygon_of, solids
@@ -152,7 +153,9 @@ def tied_at(
 
 def with_ties(loops: Sequence[Loop], ties: Sequence[Tie]) -> list[Loop]:
     """Return an outline with strips in it for ties."""
-    return united(list(loops), [_strip(tie) for tie in ties], "nonzero")
+    # holes run the other way round, whatever they were before something about them was skipped
+    turned = orient(loops, nest(loops))
+    return united(turned, [_strip(tie) for tie in ties], "nonzero")
 
 
 def slid(loops: Sequence[Loop], ties: Sequence[Tie], which: int, at: tuple[float, float]) -> Tie:

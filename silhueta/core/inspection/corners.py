@@ -112,4 +112,6 @@ def _pair(vector: Floats) -> tuple[float, float]:
     return cast("tuple[float, float]", tuple(unit.tolist()))
 
 
-FINDERS = (Finder("tight-corner", "inside corners that the tool rounds", _tight),)
+FINDERS = (
+    Finder("tight-corner", "Corner too tight", "inside corners that the tool rounds", _tight),
+)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from silhueta.core.build.edits import solid_of
+from silhueta.core.geometry.measure import box_of, circle_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Loop
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
@@ -91,12 +92,12 @@ def _small_pieces(scene: Scene) -> Iterator[Finding]:
 def _pierces(scene: Scene) -> Iterator[Finding]:
     """Yield holes in which every place for a pierce is too near to the line that stays."""
     room, why = pierce_room(scene.limits)
-    least, _ = least_hole(scene.limits)
     if not room:
         return
     for contour, depth in scene.nested:
         if not depth % 2 or not isinstance(contour.path, Loop):
             continue
+        least, _ = least_hole(scene.limits, _long(contour))
         wide = scene.width_of(contour)
         if wide / 2 < room - _OFF and wide >= least - _OFF:  # a smaller hole is told as such
             place, box = scene.middle_of(contour)
@@ -110,7 +111,7 @@ def _pierces(scene: Scene) -> Iterator[Finding]:
                 wide / 2,
                 room,
                 (contour.key,),
-                (Remedy("Mark it, to be drilled", partial(marked, key=contour.key)),),
+                (_by_hand(contour),),
             )
 
 
@@ -126,20 +127,31 @@ def _slugs(scene: Scene) -> Iterator[Finding]:
         if depth % 2 and (wide := scene.width_of(contour)) < thickness:
             place, box = scene.middle_of(contour)
             text = f"the slug of a hole {wide:.2f} mm wide may stay in a sheet of {thickness:g} mm"
-            remedy = Remedy("Mark it, to be drilled", partial(marked, key=contour.key))
+            remedy = _by_hand(contour)
             keys = (contour.key,)
             yield Finding(
                 "slug", "look", place, box, text, wide, thickness, keys, remedies=(remedy,)
             )
 
 
+def _long(contour: Contour) -> float:
+    left, bottom, right, top = box_of(contour.path)
+    return max(right - left, top - bottom)
+
+
+def _by_hand(contour: Contour) -> Remedy:
+    """Return the remedy that has a hole made by hand: only its line is marked."""
+    how = "drilled" if circle_of(contour.path) is not None else "made by hand"
+    return Remedy(f"Mark it, to be {how}", partial(marked, key=contour.key))
+
+
 def _small_holes(scene: Scene) -> Iterator[Finding]:
-    least, why = least_hole(scene.limits)
-    if not least:
+    if not least_hole(scene.limits)[0]:
         return
     for contour, depth in scene.nested:
         if not depth % 2 or not isinstance(contour.path, Loop):
             continue
+        least, why = least_hole(scene.limits, _long(contour))
         wide = scene.width_of(contour)
         if wide < least - _OFF:
             place, box = scene.middle_of(contour)
@@ -153,16 +165,16 @@ def _small_holes(scene: Scene) -> Iterator[Finding]:
                 least,
                 (contour.key,),
                 (
-                    Remedy("Mark it, to be drilled", partial(marked, key=contour.key)),
+                    _by_hand(contour),
                     Remedy("Make it larger at True up", stop="true_up"),
                 ),
             )
 
 
 FINDERS = (
-    Finder("island", "pieces that drop out", _islands),
-    Finder("small-hole", "holes too small to cut", _small_holes),
-    Finder("small-piece", "pieces too small to hold", _small_pieces),
-    Finder("pierce-near", "pierces too near to the line", _pierces),
-    Finder("slug", "slugs that may stay in their holes", _slugs),
+    Finder("island", "Drops out", "pieces that drop out", _islands),
+    Finder("small-hole", "Hole too small", "holes too small to cut", _small_holes),
+    Finder("small-piece", "Piece too small", "pieces too small to hold", _small_pieces),
+    Finder("pierce-near", "Pierce too near", "pierces too near to the line", _pierces),
+    Finder("slug", "Slug may stay", "slugs that may stay in their holes", _slugs),
 )

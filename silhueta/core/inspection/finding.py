@@ -66,6 +66,8 @@ class Finding(NamedTuple):
         The contours that it is about.
     remedies : tuple of Remedy
         The first is what most people want.
+    across : ((x, y), (x, y)) or None, mm
+        The ends of what was measured, where that is a length across something.
     """
 
     code: str
@@ -77,12 +79,14 @@ class Finding(NamedTuple):
     limit: float | None = None
     keys: tuple[int, ...] = ()
     remedies: tuple[Remedy, ...] = ()
+    across: tuple[tuple[float, float], tuple[float, float]] | None = None
 
 
 class Finder(NamedTuple):
-    """What finds one kind of thing; `title` is what several of them are called."""
+    """What finds one kind of thing: what one of them is called, and (`title`) what several are."""
 
     code: str
+    one: str
     title: str
     find: Callable[[Scene], Iterable[Finding]]
 

@@ -84,8 +84,8 @@ def where(job: Job, refs: tuple[Ref, ...]) -> tuple[tuple[float, float], Box]:
 
 
 FINDERS = (
-    Finder("zero-gone", "zero points without their edges", _zero_gone),
-    Finder("trace-doubt", "places that the trace is not sure of", _doubts),
-    Finder("not-held", "relations that no longer hold", _not_held),
-    Finder("edge-gone", "relations whose edge is gone", _edge_gone),
+    Finder("zero-gone", "Zero point lost", "zero points without their edges", _zero_gone),
+    Finder("trace-doubt", "Trace not sure", "places that the trace is not sure of", _doubts),
+    Finder("not-held", "No longer holds", "relations that no longer hold", _not_held),
+    Finder("edge-gone", "Edge gone", "relations whose edge is gone", _edge_gone),
 )

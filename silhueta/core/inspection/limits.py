@@ -2,11 +2,37 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from silhueta.core.geometry.measure import Box
 from silhueta.core.inspect_settings import PROCESSES as PROCESSES
 from silhueta.core.inspect_settings import Limits as Limits
 from silhueta.core.inspect_settings import Process as Process
 from silhueta.core.inspection.processes import Profile, profile_of
+from silhueta.core.job import Job
+
+_SLOT = 3.0  # least widths: a longer hole is a slot (common practice, no source)
+
+
+def limits_of(job: Job) -> Limits:
+    """Return what a job is held against: as a person set it, and what follows from the job.
+
+    The part's thickness is the sheet's where no other is told. A sheet lies round the part's
+    middle, since whoever cuts from the part's corner puts the part where there is room; where the
+    file's zero is the picture's corner or a chosen place, the sheet's lower left is there.
+    """
+    limits, outline = job.inspect, job.outline
+    if limits.thickness is None and job.optics.thickness > 0:
+        limits = replace(limits, thickness=job.optics.thickness)
+    if limits.sheet is None or not outline.taken or job.cut_file.origin == "picture":
+        return limits
+    if job.cut_file.origin == "chosen":
+        from silhueta.core.truing.zero import zero_of
+
+        return replace(limits, at=zero_of(outline, job.zero) or limits.at)
+    left, bottom, right, top = outline.bounds
+    wide, high = limits.sheet
+    return replace(limits, at=((left + right - wide) / 2, (bottom + top - high) / 2))
 
 
 def asked(limits: Limits) -> Profile:
@@ -19,15 +45,16 @@ def tool_of(limits: Limits) -> float:
     return asked(limits).width_mm if limits.width is None else limits.width
 
 
-def least_hole(limits: Limits) -> tuple[float, str]:
-    """Return how wide a hole must be at least, mm (0: any), and why."""
+def least_hole(limits: Limits, long: float = 0.0) -> tuple[float, str]:
+    """Return how wide a hole must be at least, mm (0: any), and why.
+
+    `long` is its longer side, mm: what a process asks in thicknesses of the sheet is asked of holes
+    about as long as wide; a slot is cut along, like any outline.
+    """
     known = asked(limits)
-    least = max(
-        known.hole_mm,
-        known.hole_thickness * (limits.thickness or 0.0),
-        known.hole_widths * tool_of(limits),
-    )
-    return least, known.why_hole
+    by_tool = max(known.hole_mm, known.hole_widths * tool_of(limits))
+    by_sheet = known.hole_thickness * (limits.thickness or 0.0)
+    return by_tool if long > _SLOT * by_sheet else max(by_tool, by_sheet), known.why_hole
 
 
 def least_web(limits: Limits) -> tuple[float, str]:

@@ -170,10 +170,10 @@ def _short_segments(scene: Scene) -> Iterator[Finding]:
 
 
 FINDERS = (
-    Finder("nothing-to-cut", "nothing to cut", _nothing_to_cut),
-    Finder("self-crossing", "outlines that cross themselves", _self_crossings),
-    Finder("loops-cross", "outlines that cross each other", _loops_cross),
-    Finder("open-path", "lines that do not close", _open_paths),
-    Finder("doubled", "lines that lie on each other", _doubled),
-    Finder("short-segment", "pieces too short to see", _short_segments),
+    Finder("nothing-to-cut", "Nothing to cut", "nothing to cut", _nothing_to_cut),
+    Finder("self-crossing", "Crosses itself", "outlines that cross themselves", _self_crossings),
+    Finder("loops-cross", "Outlines cross", "outlines that cross each other", _loops_cross),
+    Finder("open-path", "Line does not close", "lines that do not close", _open_paths),
+    Finder("doubled", "Double line", "lines that lie on each other", _doubled),
+    Finder("short-segment", "Piece too short to see", "pieces too short to see", _short_segments),
 )

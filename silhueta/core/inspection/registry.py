@@ -16,8 +16,10 @@ from silhueta.core.inspection import (
     tidied,
 )
 from silhueta.core.inspection.finding import NONE, Finder, Finding, Scene
-from silhueta.core.inspection.limits import Limits
+from silhueta.core.inspection.limits import Limits, limits_of
+from silhueta.core.inspection.waving import Inspected, parted
 from silhueta.core.job import Job
+from silhueta.core.work import Work
 
 FINDERS: tuple[Finder, ...] = (
     *outline_faults.FINDERS,
@@ -30,18 +32,28 @@ FINDERS: tuple[Finder, ...] = (
     *sheet_faults.FINDERS,
 )
 TITLES = {finder.code: finder.title for finder in FINDERS}
+HEADS = {finder.code: finder.one for finder in FINDERS}
 _GRAVITY = {"stop": 0, "hurt": 1, "look": 2}
 
 
-def findings(job: Job, limits: Limits = NONE) -> list[Finding]:
+def findings(job: Job, limits: Limits = NONE, work: Work | None = None) -> list[Finding]:
     """Return all that would go wrong with a job, what stops the cut first.
 
     Without a process, sheet and the like in `limits`, only what is wrong with the outline itself.
     """
-    scene = Scene(job, limits)
+    scene, work = Scene(job, limits), work or Work()
     order = {code: number for number, code in enumerate(TITLES)}
-    found = [one for finder in FINDERS for one in finder.find(scene)]
+    found: list[Finding] = []
+    with work.stage("inspect"):
+        for number, finder in enumerate(FINDERS):
+            work.step(number / len(FINDERS))
+            found += finder.find(scene)
     return sorted(found, key=lambda one: (_GRAVITY[one.severity], order[one.code]))
+
+
+def inspected(job: Job, work: Work | None = None) -> Inspected:
+    """Return what would go wrong with a job as it is set to be held, and what was waved through."""
+    return parted(job, findings(job, limits_of(job), work))
 
 
 def finding_report(found: Finding) -> dict[str, object]:

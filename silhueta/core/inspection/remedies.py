@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from silhueta.core.errors import EditError
+from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.job import Job, with_outline
@@ -118,6 +119,8 @@ def welded(job: Job, one: int, two: int) -> Job:
         made = cut_away([first.path], [second.path], "nonzero")
     if not made:
         raise EditError("nothing would be left of them; skip one of the two instead")
+    if all(holes):
+        made = [reverse_loop(path) for path in made]  # holes run the other way round
     return _with(job, {one: [edited(first, path) for path in made], two: []})
 
 
@@ -135,11 +138,11 @@ def moved(job: Job, keys: Collection[int], x: float, y: float) -> Job:
     return move(job, tuple(keys), x, y)
 
 
-def turned(job: Job) -> Job:
-    """Return the job turned by a quarter."""
+def turned(job: Job, degrees: float) -> Job:
+    """Return the job turned."""
     from silhueta.core.build.edits import turn
 
-    return turn(job, (), 90.0)
+    return turn(job, (), degrees)
 
 
 def grown(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
@@ -149,7 +152,7 @@ def grown(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) 
 
     mine = _solid_loops(job, keys)
     more = cut_away(thickened(mine, least + _SPARE), mine, "evenodd")
-    return _joined(job, mine, _beside(more, at, least), least)
+    return _joined(job, mine, _beside(more, at, least))
 
 
 def widened(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
@@ -178,7 +181,7 @@ def rounded(job: Job, keys: Sequence[int], at: tuple[float, float], radius: floa
 
     mine = _solid_loops(job, keys)
     left = cut_away(offset(offset(mine, radius), -radius), mine, "evenodd")
-    return _joined(job, mine, _beside(left, at, 0.0), radius)
+    return _joined(job, mine, _beside(left, at, 0.0))
 
 
 def opened_corner(job: Job, keys: Sequence[int], at: tuple[float, float], centre: Floats) -> Job:
@@ -219,13 +222,12 @@ def _beside(pieces: Sequence[Loop], at: tuple[float, float], reach: float) -> li
     return found
 
 
-def _joined(job: Job, mine: list[Loop], more: list[Loop], size: float) -> Job:
-    """Return the job with some more material; what is grown nothing cannot be mended so."""
+def _joined(job: Job, mine: list[Loop], more: list[Loop]) -> Job:
+    """Return the job with some more material; what is grown by nothing cannot be mended so."""
     from silhueta.core.geometry.region.region import united
 
     if not more:
         raise EditError(_BY_HAND)
-    del size
     return _exchanged(job, mine, united(mine, more, "evenodd"))
 
 

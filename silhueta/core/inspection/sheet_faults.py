@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+import numpy as np
+
 from silhueta.core.geometry.measure import Box
 from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
@@ -63,6 +65,33 @@ def _mended(scene: Scene, part: Box) -> tuple[str, tuple[Remedy, ...]]:
     return "it does not fit turned either: sections would", remedies
 
 
+def _turn_that_fits(scene: Scene, sheet: tuple[float, float]) -> float | None:
+    """Return by how many degrees the part must be turned to fit a sheet; None where it never does.
+
+    A quarter turn if that is enough; else the smallest that lays an edge of the part's hull along
+    the sheet: one of these fits if any turn does that matters (the narrowest box round a convex
+    shape lies along one of its edges: H. Freeman and R. Shapira, CACM 18, 1975).
+    """
+    import shapely
+
+    from silhueta.core.geometry.flatten import flatten
+
+    points = np.concatenate([flatten(path, 0.01) for path in scene.job.outline.taken])
+    hull = np.asarray(shapely.convex_hull(shapely.MultiPoint(points)).boundary.coords)
+    if len(hull) < 3:
+        return None
+    way = np.diff(hull, axis=0)
+    along = -np.degrees(np.arctan2(way[:, 1], way[:, 0]))
+    angles = np.concatenate([along, along + 90])
+    angles = (angles + 90) % 180 - 90  # the smaller of both ways to turn
+    for angle in (90.0, *sorted(angles.tolist(), key=abs)):
+        c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        sides = np.ptp(hull @ np.array([[c, s], [-s, c]]), axis=0)
+        if _fits((float(sides[0]), float(sides[1])), sheet):
+            return float(angle)
+    return None
+
+
 def _fits(part: tuple[float, float], sheet: tuple[float, float]) -> bool:
     return part[0] <= sheet[0] + _OFF and part[1] <= sheet[1] + _OFF
 
@@ -87,9 +116,9 @@ def _shift(limits: Limits, part: Box) -> tuple[float, float]:
     return found[0], found[1]
 
 
-def onto_sheet(job: Job, scene: Scene) -> Job:
-    """Return the job turned by a quarter and moved onto its sheet."""
-    made = turned(job)
+def onto_sheet(job: Job, degrees: float, scene: Scene) -> Job:
+    """Return the job turned and moved onto its sheet."""
+    made = turned(job, degrees)
     x, y = _shift(scene.limits, made.outline.bounds)
     return moved(made, (), x, y)
 
@@ -115,8 +144,9 @@ def _margin(scene: Scene) -> Iterator[Finding]:
     )
     if _fits((right - left, top - bottom), (wide, high)):
         remedies = (_moving(scene, part),)
-    elif _fits((top - bottom, right - left), (wide, high)):
-        remedies = (Remedy("Turn it by 90°", partial(onto_sheet, scene=scene)), *remedies)
+    elif min(wide, high) > 0 and (angle := _turn_that_fits(scene, (wide, high))) is not None:
+        turn = partial(onto_sheet, degrees=angle, scene=scene)
+        remedies = (Remedy(f"Turn it by {angle:.4g}°", turn), *remedies)
     yield Finding(
         "margin",
         "hurt",
@@ -130,6 +160,6 @@ def _margin(scene: Scene) -> Iterator[Finding]:
 
 
 FINDERS = (
-    Finder("off-sheet", "parts that reach over the sheet", _off_sheet),
-    Finder("margin", "parts too near to the sheet's edge", _margin),
+    Finder("off-sheet", "Over the sheet", "parts that reach over the sheet", _off_sheet),
+    Finder("margin", "Margin too small", "parts too near to the sheet's edge", _margin),
 )

@@ -76,8 +76,10 @@ def _unsure(scene: Scene) -> Iterator[Finding]:
 
 
 FINDERS = (
-    Finder("thickness-open", "thicknesses that nobody told", _thickness),
-    Finder("size-off", "sizes that are off", _unsure),
-    Finder("size-unsure", "sizes that are not known well enough", lambda _: ()),
-    Finder("scale-unconfirmed", "sizes that nobody checked", _unconfirmed),
+    Finder("thickness-open", "Thickness not told", "thicknesses that nobody told", _thickness),
+    Finder("size-off", "Size off", "sizes that are off", _unsure),
+    Finder(
+        "size-unsure", "Size not sure enough", "sizes that are not known well enough", lambda _: ()
+    ),
+    Finder("scale-unconfirmed", "Size not checked", "sizes that nobody checked", _unconfirmed),
 )

@@ -318,10 +318,11 @@ def _told(
         limit,
         tuple(dict.fromkeys(keys[loop] for loop in found.loops[k].tolist())),
         remedies,
+        ((ends[0, 0].item(), ends[0, 1].item()), (ends[1, 0].item(), ends[1, 1].item())),
     )
 
 
 FINDERS = (
-    Finder("thin-web", "webs that are too thin", _webs),
-    Finder("narrow-slot", "slots that the tool does not fit", _slots),
+    Finder("thin-web", "Web too thin", "webs that are too thin", _webs),
+    Finder("narrow-slot", "Slot too narrow", "slots that the tool does not fit", _slots),
 )

@@ -176,8 +176,8 @@ def _frames(scene: Scene) -> Iterator[Finding]:
 
 
 FINDERS = (
-    Finder("doubled", "lines that lie on each other", _nearly_doubled),
-    Finder("hairpin", "lines that turn back on themselves", _hairpins),
-    Finder("node-cluster", "crowds of nodes", _clusters),
-    Finder("frame", "frames round everything", _frames),
+    Finder("doubled", "Double line", "lines that lie on each other", _nearly_doubled),
+    Finder("hairpin", "Turns back on itself", "lines that turn back on themselves", _hairpins),
+    Finder("node-cluster", "Crowd of nodes", "crowds of nodes", _clusters),
+    Finder("frame", "Frame round everything", "frames round everything", _frames),
 )

@@ -54,7 +54,6 @@ def _actions(window: Window) -> tuple[Action, ...]:
 BUILD = Stop(
     key="build",
     title="Build",
-    number=6,
     question="What goes with it?",
     icon=(
         [(4, 20), (4, 11), (12, 11), (12, 20), (4, 20)],

@@ -58,7 +58,6 @@ def _actions(window: Window) -> tuple[Action, ...]:
 CUT_FILE = Stop(
     key="cut_file",
     title="Cut file",
-    number=8,
     question="What does the machine's program read?",
     icon=(
         [(12, 3), (12, 11)],

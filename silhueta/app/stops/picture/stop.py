@@ -32,7 +32,6 @@ def _make(window: Window) -> Worksheet:
 PICTURE = Stop(
     key="picture",
     title="Picture",
-    number=1,
     question="Which photo or scan shows the part?",
     icon=(
         [(4, 5), (20, 5), (20, 19), (4, 19), (4, 5)],

@@ -64,7 +64,6 @@ def _actions(window: Window) -> tuple[Action, ...]:
 SCALE = Stop(
     key="scale",
     title="Scale",
-    number=2,
     question="How large is it in truth?",
     icon=(
         [(3, 9), (21, 9), (21, 15), (3, 15), (3, 9)],

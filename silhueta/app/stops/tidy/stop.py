@@ -35,7 +35,6 @@ def _make(window: Window) -> Worksheet:
 TIDY = Stop(
     key="tidy",
     title="Tidy",
-    number=4,
     question="What is cut, and is it clean?",
     icon=(
         [(4, 18), (12, 10)],

@@ -39,7 +39,6 @@ def _make(window: Window) -> Worksheet:
 TRACE = Stop(
     key="trace",
     title="Trace",
-    number=3,
     question="Where does the part end and the ground begin?",
     icon=(
         [(5, 17), (6, 11), (10, 7), (15, 8), (19, 13)],

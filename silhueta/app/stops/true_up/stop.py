@@ -45,7 +45,6 @@ def _actions(window: Window) -> tuple[Action, ...]:
 TRUE_UP = Stop(
     key="true_up",
     title="True up",
-    number=5,
     question="What was it meant to be?",
     icon=(
         [(4, 4), (4, 20), (20, 20)],

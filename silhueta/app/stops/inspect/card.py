@@ -1,0 +1,175 @@
+"""The card of the chosen finding: it stands on the table beside its place, with what mends it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+
+from silhueta.app.look.theme import AMBER, CARD, PENCIL, font
+from silhueta.app.table.surface import Surface
+from silhueta.app.widgets import clear, sentence
+from silhueta.core.geometry.measure import box_of
+from silhueta.core.geometry.outline import Outline
+from silhueta.core.inspection.finding import Finding
+from silhueta.core.units import Unit, lengths_in
+
+_WIDE = 300
+_APART = 26  # px between the place and the card
+_SMALL = 260.0  # px of a contour on the screen, up to which the card keeps off all of it
+_FLAG_HIGH = 34  # px that a finding's flag stands over its place
+
+
+class FindingCard(QFrame):
+    """What is wrong, what mends it, and a way to let it pass with a reason."""
+
+    mend = Signal(int)  # which remedy
+    pass_on = Signal(str)  # the reason
+    closed = Signal()
+
+    def __init__(self, table: Surface) -> None:
+        super().__init__(table)
+        self._table = table
+        self._found: Finding | None = None
+        self._about: list[QRectF] = []  # boxes of the contours that it is about, mm
+        self.setObjectName("finding-card")
+        self.setFixedWidth(_WIDE)
+        self.head, self.text = QLabel(self), QLabel(self)
+        self.head.setFont(font(15, QFont.Weight.Bold))
+        self.head.setWordWrap(True)
+        self.text.setWordWrap(True)
+        self.text.setFont(font(13))
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.away = QPushButton("×", self)
+        self.away.setAccessibleName("Close the card")
+        self.away.setToolTip("Close the card; the finding stays in the list")
+        self.away.setFixedSize(28, 28)
+        self.away.setStyleSheet("padding: 0; border: none; font-size: 18px")
+        self.buttons = QVBoxLayout()
+        self.buttons.setSpacing(4)
+        self.let_pass = QPushButton("Let it pass…", self)
+        self.let_pass.setObjectName("let-pass")
+        self.reason = QLineEdit(self)
+        self.reason.setObjectName("reason")
+        self.reason.setPlaceholderText("Why it may pass")
+        self.reason.setAccessibleName("Why it may pass")
+        self.through = QPushButton("Wave through", self)
+        self.through.setObjectName("wave-through")
+        top = QHBoxLayout()
+        top.addWidget(self.head, 1)
+        top.addWidget(self.away, 0, Qt.AlignmentFlag.AlignTop)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 10, 12)
+        layout.setSpacing(6)
+        layout.addLayout(top)
+        layout.addWidget(self.text)
+        layout.addLayout(self.buttons)
+        layout.addWidget(self.let_pass)
+        layout.addWidget(self.reason)
+        layout.addWidget(self.through)
+        self.let_pass.clicked.connect(self._ask_why)
+        self.through.clicked.connect(lambda: self.pass_on.emit(self.reason.text()))
+        self.reason.returnPressed.connect(lambda: self.pass_on.emit(self.reason.text()))
+        self.away.clicked.connect(self.closed)
+        for button in (self.away, self.let_pass, self.through):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        table.zoomed.connect(lambda _: self.place())
+        self.hide()
+
+    def show_finding(
+        self, found: Finding, number: int, head: str, units: Unit, outline: Outline
+    ) -> None:
+        """Show a finding with its remedies; `outline` has the contours that it is about."""
+        boxes = [box_of(c.path) for c in outline.contours if c.key in found.keys]
+        self._about = [QRectF(b[0], b[1], b[2] - b[0], b[3] - b[1]) for b in boxes]
+        if found is not self._found:
+            self._found = found
+            self.reason.clear()
+            clear(self.buttons)
+            for which, remedy in enumerate(found.remedies):
+                button = QPushButton(lengths_in(remedy.text, units), self)
+                button.setObjectName(f"remedy-{which}")
+                button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                if not which:
+                    button.setStyleSheet(
+                        f"background: {PENCIL.name()}; color: white; font-weight: 600"
+                    )
+                button.clicked.connect(lambda _=False, which=which: self.mend.emit(which))
+                self.buttons.addWidget(button)
+                button.show()
+            self._ask_why(False)
+        self.head.setText(f"{number}. {head}")
+        self.text.setText(sentence(lengths_in(found.text, units)))
+        self.setAccessibleName(f"Finding {number}: {head}. {found.text}")
+        self.show()
+        self._fit()
+
+    def put_away(self) -> None:
+        """Show nothing."""
+        self._found = None
+        self.hide()
+
+    def _ask_why(self, on: bool = True) -> None:
+        on = on is not False
+        self.let_pass.setVisible(not on)
+        self.reason.setVisible(on)
+        self.through.setVisible(on)
+        if on and self.isVisible():
+            self.reason.setFocus()
+        self._fit()
+
+    def _fit(self) -> None:
+        """Be as high as what is shown, and stand where there is room for that."""
+        layout = self.layout()
+        assert layout is not None
+        layout.invalidate()
+        layout.activate()
+        self.resize(_WIDE, layout.totalHeightForWidth(_WIDE))
+        self.place()
+
+    def place(self) -> None:
+        """Stand beside the finding, where it covers least of what it speaks of."""
+        if self._found is None:
+            return
+        view, room = self._table.view, QRectF(self._table.rect()).adjusted(36, 34, -8, -8)
+        at = view.to_screen(QPointF(*self._found.place))
+        left, bottom, right, top = self._found.extent
+        about = view.transform().mapRect(QRectF(left, bottom, right - left, top - bottom))
+        for box in self._about:
+            seen = view.transform().mapRect(box)
+            if max(seen.width(), seen.height()) < _SMALL:
+                about = about.united(seen)
+        about = about.united(QRectF(at.x() - 18, at.y() - _FLAG_HIGH, 36, _FLAG_HIGH))
+        wide, high = float(self.width()), float(self.height())
+        tries = (
+            QPointF(about.right() + _APART, at.y() - high / 2),
+            QPointF(about.left() - _APART - wide, at.y() - high / 2),
+            QPointF(at.x() - wide / 2, about.bottom() + _APART),
+            QPointF(at.x() - wide / 2, about.top() - _APART - high),
+            # where it speaks of the whole part, a corner of the table is left
+            QPointF(room.right() - wide, room.bottom() - high),
+        )
+        boxes = [_into(QRectF(corner, self.size()), room) for corner in tries]
+        best = min(boxes, key=lambda box: _covered(box, about))
+        self.move(best.topLeft().toPoint())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the card."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(AMBER, 1.6))
+        painter.setBrush(CARD)
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+        painter.end()
+
+
+def _into(box: QRectF, room: QRectF) -> QRectF:
+    """Return a box moved into a room."""
+    x = min(max(box.left(), room.left()), room.right() - box.width())
+    y = min(max(box.top(), room.top()), room.bottom() - box.height())
+    return QRectF(x, y, box.width(), box.height())
+
+
+def _covered(box: QRectF, about: QRectF) -> float:
+    both = box.intersected(about)
+    return max(both.width(), 0.0) * max(both.height(), 0.0)

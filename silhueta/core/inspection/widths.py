@@ -1,0 +1,115 @@
+"""How thick the part is along its outline: the largest circle inside that touches each place.
+
+Circles are shrunk until they hold no other place of the outline (J. Ma, S. W. Bae and S. Choi, "3D
+medial axis point approximation using nearest neighbors and the normal field", The Visual Computer
+28, 2012: shrinking balls), on points that lie close together along it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from silhueta.core.geometry.march import march
+from silhueta.core.geometry.measure import bounding_box, length_of
+from silhueta.core.geometry.nesting import nest, orient
+from silhueta.core.geometry.path import Floats, Loop
+
+_MOST = 60_000  # points along all loops; more take seconds and look no different
+_ROUNDS = 40  # of shrinking: most circles are done in five
+_SAME = 1e-9
+_SQUARE = 0.97  # of a circle's width, that the line between the places it touches must be long
+# widths, and steps, between two places that are told: nearer ones are one web
+_APART, _STEPS_APART = 4.0, 24.0
+
+
+class Widths(NamedTuple):
+    """Places along the outline, and how thick the part is there.
+
+    points : (N, 2), mm
+    loop : (N,)
+        Which loop each is on.
+    thick : (N,), mm
+    across : (N, 2), mm
+        The place on the other side that the circle touches.
+    step : float, mm
+        How far apart the points are.
+    """
+
+    points: Floats
+    loop: NDArray[np.int64]
+    thick: Floats
+    across: Floats
+    step: float
+
+
+def widths(loops: Sequence[Loop], step: float = 0.25) -> Widths:
+    """Return how thick what `loops` enclose is along them, every `step` mm (or a little more).
+
+    The thickness beside a corner is small by its nature; at a web it is the web's width.
+    """
+    from scipy.spatial import cKDTree
+
+    empty = np.zeros((0, 2))
+    if not loops:
+        return Widths(empty, np.zeros(0, np.int64), np.zeros(0), empty, step)
+    step = max(step, sum(length_of(loop) for loop in loops) / _MOST)
+    turned = orient(list(loops), nest(list(loops)))
+    marched = [march(loop, min(step, length_of(loop) / 12)) for loop in turned]
+    points = np.concatenate([p for p, _ in marched])
+    inward = np.concatenate([normals for _, normals in marched])
+    number = np.concatenate([np.full(len(p), k) for k, (p, _) in enumerate(marched)])
+    left, bottom, right, top = bounding_box(loops)
+    radius = np.full(len(points), float(np.hypot(right - left, top - bottom)))
+    across = points + 2 * radius[:, None] * inward
+    tree = cKDTree(points)
+    active = np.arange(len(points))
+    for _ in range(_ROUNDS):
+        p, n, r = points[active], inward[active], radius[active]
+        centre = p + r[:, None] * n
+        found = tree.query(centre, k=2)
+        far, which = np.asarray(found[0]), np.asarray(found[1])
+        own = which[:, 0] == active
+        other = np.where(own, which[:, 1], which[:, 0])
+        reach = np.where(own, far[:, 1], far[:, 0])
+        touching = reach >= r * (1 - 1e-6) - _SAME
+        q = points[other] - p
+        ahead = (q * n).sum(1)
+        smaller = np.where(ahead > _SAME, (q * q).sum(1) / (2 * np.maximum(ahead, _SAME)), r)
+        shrink = ~touching & (smaller < r)
+        radius[active[shrink]] = smaller[shrink]
+        across[active[shrink]] = points[other[shrink]]
+        active = active[shrink]
+        if not len(active):
+            break
+    return Widths(points, number.astype(np.int64), 2 * radius, across, step)
+
+
+def thinnest(made: Widths, most: int) -> list[int]:
+    """Return the thinnest places by their numbers, apart from each other, no corners among them.
+
+    At a web both circles' ends face each other: the line between them leaves both sides squarely.
+    """
+    if not len(made.points):
+        return []
+    way = made.across - made.points
+    size = np.maximum(np.hypot(way[:, 0], way[:, 1]), _SAME)
+    # right across a web the line between the two ends is as long as the circle is wide
+    squarely = np.flatnonzero(size > _SQUARE * made.thick)
+    order = squarely[np.argsort(made.thick[squarely], kind="stable")]
+    found: list[int] = []
+    for k in order.tolist():
+        middle = made.points[k] + way[k] / 2
+        near = [
+            np.hypot(*(middle - made.points[j] - (made.across[j] - made.points[j]) / 2))
+            < max(_APART * made.thick[j], _STEPS_APART * made.step)
+            for j in found
+        ]
+        if not any(near):
+            found.append(k)
+        if len(found) == most:
+            break
+    return found
