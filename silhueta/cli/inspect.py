@@ -7,6 +7,8 @@ from typing import Any, cast
 
 import click
 
+from silhueta.cli.mend import check_mend, codes_told
+from silhueta.cli.mend import mend as mend_all
 from silhueta.cli.plan import typed_options
 from silhueta.cli.progress import Progress
 from silhueta.cli.report import check_outputs, write_report
@@ -31,22 +33,36 @@ _SAID = {"stop": "STOPS THE CUT:", "hurt": "will hurt:", "look": "worth a look:"
 @click.option("--sheet", type=Size(), help="The sheet, its lower left at the file's (0, 0).")
 @click.option("--margin", type=Length(zero=True), help="To the sheet's edge.")
 @click.option("--min-web", type=Length(), help="The least width of what stays.")
+@click.option("--mend", metavar="CODE[,CODE…]", help="Mend the findings of these codes.")
+@click.option("-o", "--output", type=_FILE, metavar="OUT", help="What is mended is written here.")
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
-def inspect(file: File, report: File | None, **given: Any) -> int:
+def inspect(
+    file: File, report: File | None, mend: str | None, output: File | None, **given: Any
+) -> int:
     """Say what is in a DXF, an SVG or a job, and what would go wrong when it is cut.
 
-    Ends with 3 where something stops the cut.
+    Ends with 3 where something stops the cut. With --mend, the first remedy of each finding of
+    those codes is taken, and what is told is what is left.
     """
     from silhueta.core.apart.ask import ready
 
     ready()
-    from silhueta.core.files.inspect_file import inspect_file
+    from silhueta.core.files.inspect_file import report_of, to_inspect
+    from silhueta.core.inspection.registry import findings
 
     check_outputs((), file, {"--report": (report, ".json")})
+    check_mend(mend, output, file)
+    codes = () if mend is None else codes_told(mend)
     limits = _limits(given)
     work = Work(Progress())
     with work.stage("read"):
-        found = inspect_file(file, limits)
+        came = to_inspect(file)
+    if output is None:
+        every = findings(came.job, limits, work, came.left_out)
+    else:
+        done = mend_all(came, codes, limits, output, work)
+        came, every = came._replace(job=done.job), list(done.left)
+    found = report_of(came, every)
     say_left_out(file, cast("dict[str, int]", found["left_out"]))
     width, height = cast("list[float]", found["size_mm"])
     segments = cast("dict[str, int]", found["segments"])

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import zlib
+from collections.abc import Sequence
 from pathlib import Path as File
+from typing import NamedTuple
 
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import read_bytes
@@ -13,7 +15,7 @@ from silhueta.core.files.limits import MOST_BYTES
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.inspection.figures import double_count, report
-from silhueta.core.inspection.finding import NONE
+from silhueta.core.inspection.finding import NONE, Finding
 from silhueta.core.inspection.limits import Limits
 from silhueta.core.inspection.registry import finding_report, findings
 from silhueta.core.job import Job
@@ -78,12 +80,17 @@ def _kept(source: File) -> Job:
     return job
 
 
-def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
-    """Return the figures of a DXF, an SVG or a job under the names that reports use.
+class ToInspect(NamedTuple):
+    """What is looked at: a job, the unit of its file, and what of the file was left out."""
 
-    Besides those of :func:`silhueta.core.inspection.figures.report`: "closed_paths", and "doubles",
-    how many paths lie on another one (None when there are too many to compare), and "findings":
-    what would go wrong (inspection.registry), held against `limits`.
+    job: Job
+    units: str
+    left_out: dict[str, int]
+    is_job: bool = False
+
+
+def to_inspect(source: File) -> ToInspect:
+    """Return what is in a DXF, an SVG or a job, as a job.
 
     Raises
     ------
@@ -92,21 +99,42 @@ def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
 
     """
     if is_job(source):
-        job = _kept(source)
-        drawing = ReadDrawing(list(job.outline.taken), "mm")
-    else:
-        drawing = read_drawing(source)
-        job = _as_job(drawing)
+        return ToInspect(_kept(source), "mm", {}, True)
+    drawing = read_drawing(source)
     if not drawing.paths:
         raise FileError(
             f"{source.name} holds no outline; convert texts and pictures to outlines first"
         )
-    found = report(drawing.paths, drawing.units)
-    found["closed_paths"] = sum(1 for path in drawing.paths if path.closed)
-    found["doubles"] = double_count(drawing.paths)
-    found["left_out"] = drawing.left_out
-    found["findings"] = [finding_report(one) for one in findings(job, limits)]
-    return found
+    return ToInspect(_as_job(drawing), drawing.units, drawing.left_out)
+
+
+def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
+    """Return the figures of a DXF, an SVG or a job; see :func:`report_of`.
+
+    Raises
+    ------
+    FileError
+        As :func:`to_inspect`.
+
+    """
+    came = to_inspect(source)
+    return report_of(came, findings(came.job, limits, left_out=came.left_out))
+
+
+def report_of(came: ToInspect, found: Sequence[Finding]) -> dict[str, object]:
+    """Return the figures of a job under the names that reports use, with what was found in it.
+
+    Besides those of :func:`silhueta.core.inspection.figures.report`: "closed_paths", and "doubles",
+    how many paths lie on another one (None when there are too many to compare), and "findings":
+    what would go wrong (inspection.registry).
+    """
+    paths = list(came.job.outline.taken)
+    told = report(paths, came.units)
+    told["closed_paths"] = sum(1 for path in paths if path.closed)
+    told["doubles"] = double_count(paths)
+    told["left_out"] = came.left_out
+    told["findings"] = [finding_report(one) for one in found]
+    return told
 
 
 def _as_job(drawing: ReadDrawing) -> Job:
@@ -117,4 +145,4 @@ def _as_job(drawing: ReadDrawing) -> Job:
         Contour(path, one.taken, one.operation, "imported", colour=one.colour)
         for path, one in zip(drawing.paths, how, strict=True)
     )
-    return Job(outline=Outline(tuple(contours)))
+    return Job(outline=Outline(tuple(contours)), page=drawing.frame)

@@ -8,8 +8,8 @@ Words used here
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -97,6 +97,9 @@ class Scene:
 
     job: Job
     limits: Limits = NONE
+    left_out: Mapping[str, int] = field(
+        default_factory=dict
+    )  # of the file that it came from, by kind
 
     @cached_property
     def nested(self) -> tuple[tuple[Contour, int], ...]:

@@ -35,6 +35,19 @@ def _nothing_to_cut(scene: Scene) -> Iterator[Finding]:
     yield Finding("nothing-to-cut", "stop", place, box, text, remedies=tuple(remedies))
 
 
+def _unconverted(scene: Scene) -> Iterator[Finding]:
+    """Yield texts and pictures of a file that no machine cuts, unless they become outlines."""
+    outline = scene.job.outline
+    box: Box = outline.bounds if outline.taken else (0.0, 0.0, 0.0, 0.0)
+    for kind in ("texts", "pictures"):
+        count = scene.left_out.get(kind, 0)
+        if count:
+            one = kind[:-1]
+            remedy = Remedy(f"Turn the {one} into outlines in the program that drew it")
+            text = f"{counted(count, one)} in the file {'is' if count == 1 else 'are'} no outline"
+            yield Finding("unconverted", "hurt", (box[0], box[3]), box, text, remedies=(remedy,))
+
+
 def _open_paths(scene: Scene) -> Iterator[Finding]:
     for contour in scene.cut:
         path = contour.path
@@ -171,6 +184,7 @@ def _short_segments(scene: Scene) -> Iterator[Finding]:
 
 FINDERS = (
     Finder("nothing-to-cut", "Nothing to cut", "nothing to cut", _nothing_to_cut),
+    Finder("unconverted", "Text or picture left", "texts and pictures left", _unconverted),
     Finder("self-crossing", "Crosses itself", "outlines that cross themselves", _self_crossings),
     Finder("loops-cross", "Outlines cross", "outlines that cross each other", _loops_cross),
     Finder("open-path", "Line does not close", "lines that do not close", _open_paths),

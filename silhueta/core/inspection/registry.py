@@ -5,6 +5,9 @@ A new room of finders is a module with `FINDERS`, and a name in the list below.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 from silhueta.core.inspection import (
     corners,
     falls,
@@ -36,12 +39,18 @@ HEADS = {finder.code: finder.one for finder in FINDERS}
 _GRAVITY = {"stop": 0, "hurt": 1, "look": 2}
 
 
-def findings(job: Job, limits: Limits = NONE, work: Work | None = None) -> list[Finding]:
+def findings(
+    job: Job,
+    limits: Limits = NONE,
+    work: Work | None = None,
+    left_out: Mapping[str, int] = MappingProxyType({}),
+) -> list[Finding]:
     """Return all that would go wrong with a job, what stops the cut first.
 
     Without a process, sheet and the like in `limits`, only what is wrong with the outline itself.
+    `left_out`: how much of the file that it came from is no outline, by kind.
     """
-    scene, work = Scene(job, limits), work or Work()
+    scene, work = Scene(job, limits, left_out), work or Work()
     order = {code: number for number, code in enumerate(TITLES)}
     found: list[Finding] = []
     with work.stage("inspect"):

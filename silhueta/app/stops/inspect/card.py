@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButto
 
 from silhueta.app.look.theme import AMBER, CARD, PENCIL, font
 from silhueta.app.table.surface import Surface
-from silhueta.app.widgets import clear, sentence
+from silhueta.app.widgets import Note, clear, sentence
 from silhueta.core.geometry.measure import box_of
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.inspection.finding import Finding
@@ -87,6 +87,9 @@ class FindingCard(QFrame):
             self.reason.clear()
             clear(self.buttons)
             for which, remedy in enumerate(found.remedies):
+                if remedy.edit is None and not remedy.stop:
+                    self.buttons.addWidget(Note(sentence(remedy.text), self))
+                    continue
                 button = QPushButton(lengths_in(remedy.text, units), self)
                 button.setObjectName(f"remedy-{which}")
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
