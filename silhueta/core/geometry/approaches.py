@@ -44,15 +44,15 @@ def approaches(table: Segments, pairs: Ints) -> Approaches:
 
     """
     one, two = pairs[:, 0], pairs[:, 1]
-    found: list[tuple[Floats, Floats, NDArray[np.bool_]]] = []
-    everywhere = np.ones(len(pairs), bool)
+    found: list[tuple[Floats, Floats, Ints]] = []
+    everywhere = np.arange(len(pairs))
     for ends in (table.start[one], table.end[one]):
         found.append((ends, nearest_on(table, two, ends), everywhere))
     for ends in (table.start[two], table.end[two]):
         found.append((nearest_on(table, one, ends), ends, everywhere))
     found += _inside(table, one, two)
-    places = np.concatenate([np.stack((p, q), 1)[good] for p, q, good in found])
-    segments = np.concatenate([pairs[good] for _, _, good in found])
+    places = np.concatenate([np.stack((p, q), 1) for p, q, _ in found])
+    segments = np.concatenate([pairs[which] for _, _, which in found])
     return Approaches(places, segments)
 
 
@@ -76,33 +76,37 @@ def nearest_on(table: Segments, which: Ints, points: Floats) -> Floats:
     return np.asarray(out)
 
 
-def _inside(
-    table: Segments, one: Ints, two: Ints
-) -> list[tuple[Floats, Floats, NDArray[np.bool_]]]:
+def _inside(table: Segments, one: Ints, two: Ints) -> list[tuple[Floats, Floats, Ints]]:
     """Return approaches at which neither place is an end, and which pairs have them."""
     bent = table.kinds[one] == ARC, table.kinds[two] == ARC
     found = []
-    for first, second, turned, chosen in (
+    for mine, theirs, turned, chosen in (
         (one, two, False, ~bent[0] & bent[1]),
         (two, one, True, bent[0] & ~bent[1]),
     ):
+        which = np.flatnonzero(chosen)
+        first, second = mine[which], theirs[which]
         start, way = table.start[first], table.end[first] - table.start[first]
         long = np.maximum((way**2).sum(1), 1e-300)
         centre = table.centres[second]
         along = ((centre - start) * way).sum(1) / long
         foot = start + along[:, None] * way
-        good = chosen & (along > -_ON) & (along < 1 + _ON)
+        good = (along > -_ON) & (along < 1 + _ON)
         for sign in (1.0, -1.0):
             other = centre + sign * table.radii[second][:, None] * _unit(foot - centre)
             fits = good & _swept(table, second, other)
-            found.append((other, foot, fits) if turned else (foot, other, fits))
-    both = bent[0] & bent[1]
-    across = _unit(table.centres[two] - table.centres[one])
+            p, q = (other[fits], foot[fits]) if turned else (foot[fits], other[fits])
+            found.append((p, q, which[fits]))
+    which = np.flatnonzero(bent[0] & bent[1])
+    first, second = one[which], two[which]
+    across = _unit(table.centres[second] - table.centres[first])
     for sign in (1.0, -1.0):
-        p = table.centres[one] + sign * table.radii[one][:, None] * across
+        p = table.centres[first] + sign * table.radii[first][:, None] * across
+        on = _swept(table, first, p)
         for side in (1.0, -1.0):
-            q = table.centres[two] + side * table.radii[two][:, None] * across
-            found.append((p, q, both & _swept(table, one, p) & _swept(table, two, q)))
+            q = table.centres[second] + side * table.radii[second][:, None] * across
+            fits = on & _swept(table, second, q)
+            found.append((p[fits], q[fits], which[fits]))
     return found
 
 

@@ -17,10 +17,12 @@ from silhueta.core.geometry.approaches import approaches
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import circle_of
 from silhueta.core.geometry.nearest import nearest
+from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour
-from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
+from silhueta.core.inspection.facing import facing_pairs
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.inspection.limits import least_web, tool_of
 from silhueta.core.inspection.remedies import grown, moved, widened
@@ -28,12 +30,11 @@ from silhueta.core.inspection.remedies import grown, moved, widened
 _CURVE = 0.002  # mm, within which cubics are taken as arcs
 _CHORD = 0.002  # mm, to which the outline is followed to see whether a circle is empty
 _EMPTY = 0.006  # mm, that a circle may reach over the outline: what the two above may add up to
-_ASKEW = 0.02  # sine of the angle under which two sides of a web run apart, and still are one width
+_ASKEW = 0.02  # sine of the angle under which two sides of a web run apart (as in facing)
 _BACK = 0.5  # cosine: how straight back the sides of a blunt end must run; 60° at most
 _TAPER = 0.1  # of its circle, that may lie outside where its sides come nearer to each other
 _SPARE = 0.002  # mm that a mended web gets more, so that no last digit finds it again
 _MOST = 2_000_000  # pairs of segments that are looked at; of more, the limit is far too large
-_AT_ONCE = 256  # segments whose surroundings are held at a time
 
 
 class _Narrow(NamedTuple):
@@ -55,13 +56,19 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     """
     import shapely
 
-    loops = [with_arcs(c.path, _CURVE) for c in contours]
+    loops = [loop for c in contours if isinstance(loop := with_arcs(c.path, _CURVE), Loop)]
+    loops = orient(loops, nest(loops))
     keys = [c.key for c in contours]
     none = _Narrow(np.zeros(0), np.zeros((0, 2, 2)), np.zeros((0, 2), np.int64), np.zeros(0, int))
     if not loops or limit <= 0:
         return none, keys
     table = segments_of(loops)
-    pairs = _near_pairs(table, limit)
+    pairs = facing_pairs(table, neighbours(table)[1], limit, solid, _MOST)
+    if pairs is None:
+        raise EditError(
+            f"nearly everything of the part is nearer together than {limit:g} mm; hold it "
+            "against a smaller web or tool"
+        )
     found = approaches(table, pairs)
     near = (found.apart < limit) & (found.apart > _EMPTY)
     near[near] = _nearest_there(table, found.places[near], found.segments[near])
@@ -88,11 +95,11 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     return made, keys
 
 
-def _within(loops: list[Path], points: np.ndarray) -> np.ndarray:
+def _within(loops: list[Loop], points: np.ndarray) -> np.ndarray:
     """Return which points of shapely's lie in what is solid, (K,) of bool."""
     import shapely
 
-    whole = solids([loop for loop in loops if isinstance(loop, Loop)])
+    whole = solids(loops)
     pieces = np.array([polygon_of(piece, _CHORD) for piece in whole], object)
     shapely.prepare(pieces)
     point, piece = shapely.STRtree(pieces).query(points)
@@ -163,34 +170,11 @@ def _grouped(table: Segments, across: Ints) -> Ints:
     return np.asarray(numbers[which.reshape(-1)], np.int64)
 
 
-def _near_pairs(table: Segments, limit: float) -> Ints:
-    """Return pairs of segments nearer to each other than a limit, (P, 2); neighbours are none."""
-    import shapely
-
-    coarse = max(_CHORD, limit / 20)
-    chords = chords_of(table, coarse)
-    first = np.searchsorted(chords.segment, np.arange(len(table.kinds)))
-    last = np.append(first[1:], len(chords.segment))
-    points = np.insert(chords.ends[:, 0], last, chords.ends[last - 1, 1], 0)
-    index = np.insert(chords.segment, last, np.arange(len(table.kinds)))
-    lines = np.asarray(shapely.linestrings(points, indices=index))
-    tree = shapely.STRtree(lines)
-    found: list[Ints] = []
-    for begin in range(0, len(lines), _AT_ONCE):
-        one, two = tree.query(lines[begin : begin + _AT_ONCE], "dwithin", limit + 2 * coarse)
-        pairs = np.stack((one + begin, two), 1)[one + begin < two]
-        found.append(np.asarray(pairs[_apart(table, pairs)], np.int64))
-        if sum(map(len, found)) > _MOST:
-            raise EditError(
-                f"nearly everything of the part is nearer together than {limit:g} mm; hold it "
-                "against a smaller web or tool"
-            )
-    return np.concatenate(found)
-
-
 def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarray:
     """Return of which places the distance grows whichever way either of them goes, (K,) of bool."""
     before, after = neighbours(table)
+    every = np.arange(len(table.kinds))
+    ways = directions(table, every, False), directions(table, every, True)
     good = np.ones(len(places), bool)
     for side in (0, 1):
         p, own = places[:, side], segments[:, side]
@@ -198,24 +182,15 @@ def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarra
         most = _ASKEW * np.hypot(across[:, 0], across[:, 1])
         for at_end, other in ((False, before), (True, after)):
             node = table.end[own] if at_end else table.start[own]
-            here = np.hypot(*(p - node).T) < 1e-9
+            here = (np.abs(p - node) < 1e-9).all(1)
             sign = -1.0 if at_end else 1.0
-            mine = sign * directions(table, own, at_end)
-            theirs = -sign * directions(table, other[own], not at_end)
-            nearer = ((across * mine).sum(1) > most) | ((across * theirs).sum(1) > most)
-            good &= ~(here & nearer)
+            which = np.flatnonzero(here & good)
+            mine = sign * ways[at_end][own[which]]
+            theirs = -sign * ways[not at_end][other[own[which]]]
+            there, limit = across[which], most[which]
+            nearer = ((there * mine).sum(1) > limit) | ((there * theirs).sum(1) > limit)
+            good[which[nearer]] = False
     return good
-
-
-def _apart(table: Segments, pairs: Ints) -> np.ndarray:
-    """Return which pairs of segments do not meet at a node: what does is no web but a corner."""
-    one, two = pairs[:, 0], pairs[:, 1]
-    ends = [(table.start[one], table.end[one]), (table.start[two], table.end[two])]
-    meet = one == two
-    for p in ends[0]:
-        for q in ends[1]:
-            meet |= np.hypot(*(p - q).T) < 1e-9
-    return np.asarray(~meet)
 
 
 def _each(found: _Narrow) -> Iterator[int]:
