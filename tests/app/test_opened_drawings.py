@@ -35,6 +35,8 @@ def test_the_outlines_of_an_svg_are_taken_at_their_own_size(hand, tmp_path):
     hand.click("next")
     assert hand.window.present == "build"
     hand.click("next")
+    assert hand.window.present == "inspect"
+    hand.click("next")
     hand.answer = tmp_path / "plate.dxf"
     hand.click("next")
     hand.settle()

@@ -1,10 +1,30 @@
 """The same hand as in the tests of the window; actions are counted."""
 
 import pytest
+from PySide6.QtCore import Qt
 
+from silhueta.app.inspecting import found_in
 from tests.app.conftest import hand
 
-__all__ = ["act", "hand"]
+__all__ = ["act", "hand", "inspected", "inspected_from_anywhere"]
+
+
+def inspected(hand):
+    """Go to Inspect, wait for what is found, and return the codes of what would go wrong."""
+    hand.key(Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
+    hand.wait(lambda: found_in(hand.window.session.job) is not None)
+    hand.settle()
+    found = found_in(hand.window.session.job).open
+    shown = hand.window.sheets["inspect"].found
+    assert len(shown) == len(found)
+    return [one.code for one in found if one.severity != "look"]
+
+
+def inspected_from_anywhere(hand):
+    """Return what the Traveller says of Inspect, which nobody needs to visit for that."""
+    hand.wait(lambda: found_in(hand.window.session.job) is not None)
+    hand.settle()
+    return hand.window.traveller.buttons["inspect"].toolTip().split("\n")[1]
 
 
 @pytest.fixture
@@ -14,9 +34,10 @@ def act(hand):
 
     def do(name, what, *arguments):
         done.append(name)
-        what(*arguments)
+        came = what(*arguments)
         hand.settle()
         hand.settle()
+        return came
 
     do.done = done
     return do

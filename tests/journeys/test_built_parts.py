@@ -14,6 +14,7 @@ from silhueta.core.files.inspect_file import inspect_file
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job, set_imported
+from tests.journeys.conftest import inspected
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -68,7 +69,8 @@ def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path):
     act("tied", hand.click, "tie")
     assert "would fall out" not in sheet.result.text()
     assert not islands(loops(hand))
-    act("cut file", hand.key, Qt.Key.Key_8, ALT)
+    assert act("inspect", inspected, hand) == []
+    hand.key(Qt.Key.Key_8, ALT)
     hand.answer = tmp_path / "name.dxf"
     act("save", hand.click, "next")
     assert len(act.done) <= 15
@@ -113,6 +115,8 @@ def test_journey_f_the_emblem_in_layers(hand, act, tmp_path):
     act("build", hand.key, Qt.Key.Key_6, ALT)
     act("divide", page, hand, "divide")
     act("mirrored", hand.click, "choice-back")
+    assert not {"self-crossing", "loops-cross", "open-path"} & set(act("inspect", inspected, hand))
+    act("build again", hand.key, Qt.Key.Key_6, ALT)
     hand.answer = tmp_path / "emblem.svg"
     act("save", hand.click, "save-colours")
     files = sorted(file.name for file in tmp_path.glob("*.svg"))
@@ -146,6 +150,8 @@ def test_journey_g_the_gate_panel_in_sections(hand, act, tmp_path):
     act("no clearance", hand.type, sheet.divide.clearance, "0")
     pointed(hand, "cut-sections")
     act("cut", hand.click, "cut-sections")
+    assert act("inspect", inspected, hand) == []
+    hand.key(Qt.Key.Key_6, ALT)
     assert sum(signed_area(loop) for loop in loops(hand)) == pytest.approx(whole, abs=1e-6)
     hand.answer = tmp_path / "gate.dxf"
     act("save", hand.click, "save-pieces")

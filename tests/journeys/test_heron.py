@@ -11,6 +11,7 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.path import Loop
 from silhueta.demo.drawings import HERON_PICTURE, heron_outline
+from tests.journeys.conftest import inspected
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -74,6 +75,7 @@ def test_journey_b_in_twenty_actions(hand, tmp_path):
     act("300 mm high", hand.type, window.sheets["scale"].pages.overall, "300 mm")
     _, bottom, _, top = window.session.job.outline.bounds
     assert top - bottom == pytest.approx(300, rel=0.02)
+    assert set(inspected(hand)) <= {"open-path"}  # a stray line of the pencil: a mark is written
     hand.key(Qt.Key.Key_8, ALT)
     hand.answer = tmp_path / "heron.dxf"
     act("save the DXF", hand.click, "next")

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox
 
 from silhueta.core.files.inspect_file import inspect_file
+from tests.journeys.conftest import inspected
 
 # a frame, a plate in two pieces with a gap, drawn twice in part, a bore, dust, a text
 MESSY = """<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 120 100"
@@ -46,6 +47,7 @@ def test_journey_d_in_six_actions(hand, tmp_path):
     hand.key(Qt.Key.Key_2, ALT)
     hand.type(hand.window.sheets["scale"].pages.overall, "200 mm")  # 4
     assert "200" in hand.window.sheets["scale"].result.text()
+    assert inspected(hand) == []
     hand.key(Qt.Key.Key_8, ALT)
     hand.click("choice-svg")  # 5
     hand.answer = target

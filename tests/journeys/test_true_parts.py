@@ -11,6 +11,7 @@ from silhueta.core.files.inspect_file import read_drawing
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.truing.edits import held
 from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
+from tests.journeys.conftest import inspected_from_anywhere
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -102,6 +103,7 @@ def test_journey_a_in_twelve_actions(hand, act, tmp_path):
     act("the pintle's bore", press, hand, circles(hand)[0][0])
     act("as measured", hand.type, window.sheets["true_up"].calipers.fields[0], "22.05")
     act("exact", hand.click, "drive")
+    assert inspected_from_anywhere(hand) == "nothing found"
     act("cut file", hand.key, Qt.Key.Key_8, ALT)
     hand.answer = tmp_path / "strap.dxf"
     act("save", hand.click, "next")
@@ -130,6 +132,7 @@ def test_journey_c_in_fourteen_actions(hand, act, tmp_path):
     act("its diameter", hand.type, fields[0], f"{size}")
     act("their distance", hand.type, window.sheets["true_up"].calipers.fields[1], f"{far}")
     act("exact", hand.click, "drive")
+    assert inspected_from_anywhere(hand) == "nothing found"
     hand.key(Qt.Key.Key_8, ALT)
     hand.answer = tmp_path / "gasket.dxf"
     act("save", hand.click, "next")

@@ -47,6 +47,7 @@ class Profile:
 _KINDS = {field.name: str if field.name.startswith("why") else float for field in fields(Profile)}
 
 
+@cache
 def own_file() -> File:
     """Return where a person's own values belong on this system."""
     from platformdirs import user_config_path

@@ -6,7 +6,7 @@ between them holds no other place of it. So is a slot, through what falls away.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import NamedTuple
 
@@ -16,10 +16,9 @@ from silhueta.core.errors import EditError
 from silhueta.core.geometry.approaches import approaches
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import circle_of
-from silhueta.core.geometry.nearest import nearest
 from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.outline import Contour
-from silhueta.core.geometry.path import ARC, LINE, Floats, Loop
+from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
 from silhueta.core.inspection.facing import facing_pairs
@@ -49,10 +48,14 @@ class _Narrow(NamedTuple):
     group: Ints
 
 
-def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow, list[int]]:
+_Free = Callable[[Floats, int, float], bool]
+
+
+def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow, list[int], _Free]:
     """Return places narrower than a limit, in what is solid or between it, the narrowest first.
 
-    With the keys of the loops that they name. The contours are closed, and all of one colour.
+    With the keys of the loops that they name, and what tells whether no other loop than one comes
+    as near to a place as so many mm. The contours are closed, and all of one colour.
     """
     import shapely
 
@@ -61,7 +64,7 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     keys = [c.key for c in contours]
     none = _Narrow(np.zeros(0), np.zeros((0, 2, 2)), np.zeros((0, 2), np.int64), np.zeros(0, int))
     if not loops or limit <= 0:
-        return none, keys
+        return none, keys, lambda *_: False
     table = segments_of(loops)
     pairs = facing_pairs(table, neighbours(table)[1], limit, solid, _MOST)
     if pairs is None:
@@ -79,8 +82,9 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     blunt = np.arange(len(ends)) >= near.sum()
     middle = np.asarray(shapely.points(np.concatenate((found.places[near].mean(1), centres))))
     if not len(middle):
-        return none, keys
-    tree = shapely.STRtree(shapely.linestrings(chords_of(table, _CHORD).ends))  # type: ignore[arg-type]
+        return none, keys, lambda *_: False
+    chords = chords_of(table, _CHORD)
+    tree = shapely.STRtree(shapely.linestrings(chords.ends))  # type: ignore[arg-type]
     at, free = tree.query_nearest(middle, return_distance=True, all_matches=False)
     room = np.full(len(middle), np.inf)
     room[at[0]] = free
@@ -92,7 +96,12 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     across = segments[good][order]
     groups = _grouped(table, across)
     made = _Narrow(apart[good][order], ends[good][order], table.loop[across], groups)
-    return made, keys
+
+    def free_there(centre: Floats, loop: int, reach: float) -> bool:
+        near = tree.query(shapely.Point(centre), "dwithin", reach)
+        return bool((table.loop[chords.segment[near]] == loop).all())
+
+    return made, keys, free_there
 
 
 def _within(loops: list[Loop], points: np.ndarray) -> np.ndarray:
@@ -202,7 +211,8 @@ def _each(found: _Narrow) -> Iterator[int]:
 def _webs(scene: Scene) -> Iterator[Finding]:
     limit, why = least_web(scene.limits)
     for contours in scene.colours:
-        found, keys = _narrow(contours, limit, True)
+        found, keys, free = _narrow(contours, limit, True)
+        paths = [c.path for c in contours]
         for k in _each(found):
             yield _told(
                 found,
@@ -211,12 +221,12 @@ def _webs(scene: Scene) -> Iterator[Finding]:
                 limit,
                 "thin-web",
                 f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
-                _stronger(contours, found, k, keys, limit),
+                _stronger(paths, found, k, keys, limit, free),
             )
 
 
 def _stronger(
-    contours: list[Contour], found: _Narrow, k: int, keys: list[int], limit: float
+    paths: list[Path], found: _Narrow, k: int, keys: list[int], limit: float, free: _Free
 ) -> tuple[Remedy, ...]:
     """Return what makes a web as wide as it must be: a round hole is moved where it has room."""
     ends, loops = found.ends[k], found.loops[k].tolist()
@@ -225,19 +235,15 @@ def _stronger(
     grow = Remedy(f"Grow it to {limit:.2f} mm", partial(grown, keys=own, at=at, least=limit))
     by_hand = Remedy("Change it by hand at Build", stop="build")
     for side, loop in enumerate(loops):
-        contour = next(c for c in contours if c.key == keys[loop])
-        circle = circle_of(contour.path)
+        circle = circle_of(paths[loop])
         if circle is None or len(own) < 2:
             continue
         away = ends[side] - ends[1 - side]
         move = (limit + _SPARE - found.wide[k]) * away / np.hypot(*away)
         centre = np.asarray(circle[0]) + move
-        free = min(
-            float(nearest(c.path, centre[None]).distance[0]) for c in contours if c is not contour
-        )
-        if free >= circle[1] + limit:
+        if free(centre, loop, circle[1] + limit):
             x, y = move.tolist()
-            shift = partial(moved, keys=(contour.key,), x=x, y=y)
+            shift = partial(moved, keys=(keys[loop],), x=x, y=y)
             return Remedy(f"Move the hole by {np.hypot(x, y):.2f} mm", shift), grow, by_hand
     return grow, by_hand
 
@@ -245,11 +251,10 @@ def _stronger(
 def _slots(scene: Scene) -> Iterator[Finding]:
     tool = tool_of(scene.limits)
     for contours in scene.colours:
-        found, keys = _narrow(contours, tool, False)
+        found, keys, _ = _narrow(contours, tool, False)
         for k in _each(found):
             one, two = (keys[loop] for loop in found.loops[k].tolist())
-            hole = next(c for c in contours if c.key == one)
-            if one == two and scene.width_of(hole) < tool:
+            if one == two and scene.width_of(contours[found.loops[k, 0]]) < tool:
                 continue  # all of the hole is, and that is told
             yield _told(
                 found,

@@ -19,6 +19,7 @@ from silhueta.core.geometry.nesting import nest, orient
 from silhueta.core.geometry.path import Floats, Loop
 
 _MOST = 60_000  # points along all loops; more take seconds and look no different
+_TOUCHED = 8  # places of the outline next to a circle, that may touch it
 _ROUNDS = 40  # of shrinking: most circles are done in five
 _SAME = 1e-9
 _SQUARE = 0.97  # of a circle's width, that the line between the places it touches must be long
@@ -85,6 +86,17 @@ def widths(loops: Sequence[Loop], step: float = 0.25) -> Widths:
         active = active[shrink]
         if not len(active):
             break
+    # where a circle touches several places, the one right across is what its width is told by
+    centre = points + radius[:, None] * inward
+    found = tree.query(centre, k=min(_TOUCHED, len(points)))
+    far, which = np.asarray(found[0]), np.asarray(found[1])
+    touched = far <= (radius + step * step / np.maximum(4 * radius, step) + _SAME)[:, None]
+    apart = np.hypot(*np.moveaxis(points[which] - points[:, None], 2, 0))
+    best = np.where(touched, apart, -1.0).argmax(1)
+    every = np.arange(len(points))
+    better = apart[every, best] > np.hypot(*(across - points).T)
+    better &= touched[every, best]
+    across[better] = points[which[every, best]][better]
     return Widths(points, number.astype(np.int64), 2 * radius, across, step)
 
 

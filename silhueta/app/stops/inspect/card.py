@@ -67,7 +67,7 @@ class FindingCard(QFrame):
         layout.addWidget(self.let_pass)
         layout.addWidget(self.reason)
         layout.addWidget(self.through)
-        self.let_pass.clicked.connect(self._ask_why)
+        self.let_pass.clicked.connect(lambda: self._ask_why(True))
         self.through.clicked.connect(lambda: self.pass_on.emit(self.reason.text()))
         self.reason.returnPressed.connect(lambda: self.pass_on.emit(self.reason.text()))
         self.away.clicked.connect(self.closed)
@@ -112,8 +112,8 @@ class FindingCard(QFrame):
         self._found = None
         self.hide()
 
-    def _ask_why(self, on: bool = True) -> None:
-        on = on is not False
+    def _ask_why(self, on: bool) -> None:
+        """Show the field for the reason, or only the button that leads to it."""
         self.let_pass.setVisible(not on)
         self.reason.setVisible(on)
         self.through.setVisible(on)
