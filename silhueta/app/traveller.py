@@ -36,6 +36,7 @@ from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.job import Job
 
 WIDTH = 212
+_TWO_LINES = 62  # px of a stop, from which its result has two lines
 _HIGH, _LEAST = 72, 48  # px of a stop, where there is room and where there is not
 
 
@@ -159,9 +160,9 @@ class StopButton(QAbstractButton):
         width = self.width() - left - 6
         box = QRectF(left, middle - 4, width, 34)
         flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-        painter.drawText(
-            box, int(flags), _two_lines(self._state.result, QFontMetrics(small), int(width))
-        )
+        lines = 2 if self.height() >= _TWO_LINES else 1
+        told = _in_lines(self._state.result, QFontMetrics(small), int(width), lines)
+        painter.drawText(box, int(flags), told)
         if self.hasFocus():
             painter.setPen(QPen(BRASS_DEEP, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -190,6 +191,7 @@ class StopButton(QAbstractButton):
             paint_icon(painter, self._stop.icon, icon_box, PENCIL if self._present else FAINT)
 
 
-def _two_lines(text: str, metrics: QFontMetrics, width: int) -> str:
-    """Return `text` if it fits into two lines, else cut short with an ellipsis."""
-    return metrics.elidedText(text, Qt.TextElideMode.ElideRight, 2 * width - 24)
+def _in_lines(text: str, metrics: QFontMetrics, width: int, lines: int) -> str:
+    """Return `text` if it fits into so many lines, else cut short with an ellipsis."""
+    spare = 24 if lines > 1 else 0  # where a line ends with a word
+    return metrics.elidedText(text, Qt.TextElideMode.ElideRight, lines * width - spare)

@@ -9,12 +9,15 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import area_of, bounding_box
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.solids import solids
 from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.materials import mass
+
+_CHORDS = 200  # of a piece's size, to which a place for its letter is looked for
 
 
 class Piece(NamedTuple):
@@ -24,11 +27,14 @@ class Piece(NamedTuple):
         Its outer loop, and what is cut out of it.
     area : float, mm²
     mass : float or None, g
+    inside : (x, y), mm
+        A place well inside it.
     """
 
     loops: tuple[Loop, ...]
     area: float
     mass: float | None
+    inside: tuple[float, float]
 
 
 class Outcome(NamedTuple):
@@ -78,7 +84,22 @@ def outcome(outline: Outline, limits: Limits) -> Outcome:
 def _piece(loops: tuple[Loop, ...], limits: Limits) -> Piece:
     areas = [abs(area_of(loop)) for loop in loops]
     area = areas[0] - sum(areas[1:])
-    return Piece(loops, area, mass(area, limits.thickness, limits.material))
+    weight = mass(area, limits.thickness, limits.material)
+    return Piece(loops, area, weight, _inside(loops))
+
+
+def _inside(loops: tuple[Loop, ...]) -> tuple[float, float]:
+    """Return the middle of about the largest circle in a piece."""
+    import shapely
+
+    left, bottom, right, top = bounding_box(loops[:1])
+    size = max(right - left, top - bottom)
+    rings = [flatten(loop, size / _CHORDS) for loop in loops]
+    shape = shapely.Polygon(rings[0], [r for r in rings[1:] if len(r) > 2]).buffer(0)
+    if shape.is_empty:
+        return (left + right) / 2, (bottom + top) / 2
+    x, y = shapely.maximum_inscribed_circle(shape, size / _CHORDS).coords[0]
+    return float(x), float(y)
 
 
 def _sorted(pieces: list[Piece]) -> tuple[Piece, ...]:

@@ -23,6 +23,8 @@ _TOUCHED = 8  # places of the outline next to a circle, that may touch it
 _ROUNDS = 40  # of shrinking: most circles are done in five
 _SAME = 1e-9
 _SQUARE = 0.97  # of a circle's width, that the line between the places it touches must be long
+_WINDOW = 12  # steps both ways, in which a web is the thinnest: less is the raggedness of a trace
+_TIP = 6  # steps along the outline round a corner, within which a circle lies in its tip
 # widths, and steps, between two places that are told: nearer ones are one web
 _APART, _STEPS_APART = 4.0, 24.0
 
@@ -103,20 +105,21 @@ def widths(loops: Sequence[Loop], step: float = 0.25) -> Widths:
 def thinnest(made: Widths, most: int) -> list[int]:
     """Return the thinnest places by their numbers, apart from each other, no corners among them.
 
-    At a web both circles' ends face each other: the line between them leaves both sides squarely.
+    A web is thinner than what goes on from it both ways along the outline, and the line between the
+    places that its circle touches is as long as the circle is wide. A tip grows thinner to its end.
     """
     if not len(made.points):
         return []
     way = made.across - made.points
-    size = np.maximum(np.hypot(way[:, 0], way[:, 1]), _SAME)
-    # right across a web the line between the two ends is as long as the circle is wide
-    squarely = np.flatnonzero(size > _SQUARE * made.thick)
-    order = squarely[np.argsort(made.thick[squarely], kind="stable")]
+    size = np.hypot(way[:, 0], way[:, 1])
+    good = (size > _SQUARE * made.thick) & _least_about(made) & ~_at_tip(made)
+    places = np.flatnonzero(good)
+    order = places[np.argsort(made.thick[places], kind="stable")]
+    middles = made.points + way / 2
     found: list[int] = []
     for k in order.tolist():
-        middle = made.points[k] + way[k] / 2
         near = [
-            np.hypot(*(middle - made.points[j] - (made.across[j] - made.points[j]) / 2))
+            np.hypot(*(middles[k] - middles[j]))
             < max(_APART * made.thick[j], _STEPS_APART * made.step)
             for j in found
         ]
@@ -125,3 +128,29 @@ def thinnest(made: Widths, most: int) -> list[int]:
         if len(found) == most:
             break
     return found
+
+
+def _least_about(made: Widths) -> NDArray[np.bool_]:
+    """Return which places are as thin as any within some steps along their loop, (N,)."""
+    from scipy.ndimage import minimum_filter1d
+
+    found = np.zeros(len(made.thick), bool)
+    for number in np.unique(made.loop):
+        own = np.flatnonzero(made.loop == number)
+        thick = made.thick[own]
+        low = minimum_filter1d(thick, min(2 * _WINDOW + 1, len(own)), mode="wrap")
+        found[own] = thick <= low * (1 + 1e-6) + _SAME
+    return found
+
+
+def _at_tip(made: Widths) -> NDArray[np.bool_]:
+    """Return which circles touch the outline twice close to one of its corners, (N,)."""
+    from scipy.spatial import cKDTree
+
+    other = np.asarray(cKDTree(made.points).query(made.across)[1])
+    every = np.arange(len(other))
+    first = np.searchsorted(made.loop, made.loop)
+    many = np.searchsorted(made.loop, made.loop, side="right") - first
+    along = np.abs(other - every)
+    along = np.minimum(along, many - along)
+    return np.asarray((made.loop[other] == made.loop) & (along <= _TIP))

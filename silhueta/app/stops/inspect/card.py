@@ -31,6 +31,7 @@ class FindingCard(QFrame):
         super().__init__(table)
         self._table = table
         self._found: Finding | None = None
+        self._part = QRectF()  # of the whole outline, mm
         self._about: list[QRectF] = []  # boxes of the contours that it is about, mm
         self.setObjectName("finding-card")
         self.setFixedWidth(_WIDE)
@@ -80,6 +81,8 @@ class FindingCard(QFrame):
         self, found: Finding, number: int, head: str, units: Unit, outline: Outline
     ) -> None:
         """Show a finding with its remedies; `outline` has the contours that it is about."""
+        bounds = outline.bounds if outline.taken else found.extent
+        self._part = QRectF(bounds[0], bounds[1], bounds[2] - bounds[0], bounds[3] - bounds[1])
         boxes = [box_of(c.path) for c in outline.contours if c.key in found.keys]
         self._about = [QRectF(b[0], b[1], b[2] - b[0], b[3] - b[1]) for b in boxes]
         if found is not self._found:
@@ -143,17 +146,20 @@ class FindingCard(QFrame):
             if max(seen.width(), seen.height()) < _SMALL:
                 about = about.united(seen)
         about = about.united(QRectF(at.x() - 18, at.y() - _FLAG_HIGH, 36, _FLAG_HIGH))
+        part = view.transform().mapRect(self._part)
         wide, high = float(self.width()), float(self.height())
         tries = (
             QPointF(about.right() + _APART, at.y() - high / 2),
             QPointF(about.left() - _APART - wide, at.y() - high / 2),
             QPointF(at.x() - wide / 2, about.bottom() + _APART),
             QPointF(at.x() - wide / 2, about.top() - _APART - high),
+            QPointF(at.x() - wide / 2, part.bottom() + _APART),
+            QPointF(at.x() - wide / 2, part.top() - _APART - high),
             # where it speaks of the whole part, a corner of the table is left
             QPointF(room.right() - wide, room.bottom() - high),
         )
         boxes = [_into(QRectF(corner, self.size()), room) for corner in tries]
-        best = min(boxes, key=lambda box: _covered(box, about))
+        best = min(boxes, key=lambda box: (_covered(box, about), _covered(box, part)))
         self.move(best.topLeft().toPoint())
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
     QTransform,
 )
 
-from silhueta.app.look.theme import AMBER, AMBER_DEEP, CARD, INK, PENCIL, SCRIBED, font
+from silhueta.app.look.theme import AMBER, AMBER_DEEP, CARD, CHALK, INK, PENCIL, SCRIBED, font
 from silhueta.app.table.outline_layer import painter_path
 from silhueta.core.units import MM_PER_UNIT, Unit, format_length, format_sides
 
@@ -36,6 +36,7 @@ _MOST = 2000  # findings painted
 _NUMBERED = 200  # findings up to which each has its number
 _FLAG = (32.0, 18.0)  # px of the box with the number
 _NEAR = 16.0  # px about a flag's middle, in which a click means it
+_BLUE = 0.6  # of the way to lines only, from which the ground is dark
 _LETTERS = "abcdefghijklmnopqrstuvwxyz"
 
 
@@ -246,7 +247,7 @@ class GoesLayer:
         pieces = self.outcome.stays if self.other_side else self.outcome.goes
         painter.setFont(font(14, QFont.Weight.Bold))
         for k, piece in enumerate(pieces[:_NUMBERED]):
-            self._letter(painter, transform.map(QPointF(*_inside(piece.loops))), letter(k))
+            self._letter(painter, transform.map(QPointF(*piece.inside)), letter(k))
 
     def _letter(self, painter: QPainter, at: QPointF, text: str) -> None:
         wide = painter.fontMetrics().horizontalAdvance(text) + 10
@@ -314,9 +315,10 @@ class WidthsLayer:
             & (made.points[:, 1] > shown.top())
             & (made.points[:, 1] < shown.bottom())
         )
+        dark = table.lines < _BLUE
         for which, colour, wide, share in (
-            (self._near, PENCIL, 1.0, 0.25),
-            (self._thin, AMBER_DEEP, 1.6, 0.5),
+            (self._near, PENCIL if dark else CHALK, 1.0, 0.25),
+            (self._thin, AMBER_DEEP if dark else AMBER, 1.6, 0.5),
         ):
             painter.setPen(QPen(colour, wide))
             for k in which[inside[which]].tolist():
@@ -355,23 +357,6 @@ def _whole(loops: Sequence[Path]) -> QPainterPath:
     for loop in loops:
         whole.addPath(painter_path(loop))
     return whole
-
-
-def _inside(loops: Sequence[Path]) -> tuple[float, float]:
-    """Return a place well inside a piece, for its letter."""
-    import shapely
-
-    from silhueta.core.geometry.flatten import flatten
-
-    rings = [flatten(loop, 0.1) for loop in loops]
-    shape = shapely.Polygon(rings[0], rings[1:]).buffer(0)
-    if shape.is_empty:
-        x, y = rings[0].mean(0).tolist()
-        return x, y
-    left, bottom, right, top = shape.bounds
-    line = shapely.maximum_inscribed_circle(shape, max(right - left, top - bottom) / 100)
-    x, y = line.coords[0][:2]
-    return float(x), float(y)
 
 
 def _round(outcome: Outcome) -> tuple[float, float, float, float]:

@@ -31,6 +31,7 @@ from silhueta.core.units import lengths_in
 from silhueta.core.wording import counted
 
 _OVERLAYS = ("sheet", "look", "findings")
+_EDGES = 60  # px at both sides of what the brass button says
 _SMALL = 0.6  # of the table, that the part takes less of: it is brought nearer
 _ROUND = 96.0  # px about it then, in which flags, sizes and the card find room
 _CLOSE = 12.0  # mm about a finding that are shown with it, where it reaches over less
@@ -307,7 +308,12 @@ class InspectSheet(Worksheet):
         remedy = self._first_remedy()
         if remedy is not None:
             text = lengths_in(remedy.text, self.session.units)
-            self.set_next(f"Mend it: {text[:1].lower()}{text[1:]}")
+            whole = f"Mend it: {text[:1].lower()}{text[1:]}"
+            room = self.width() - _EDGES
+            fits = self.next.fontMetrics().horizontalAdvance(whole) < room
+            self.set_next(whole if fits else "Mend it")
+            self.next.setToolTip(whole)
+            self.next.setAccessibleDescription(whole)
         else:
             self.way_on("" if job.outline.contours else "there is no outline yet")
 
