@@ -10,9 +10,16 @@ from silhueta.core.geometry.measure import box_of, circle_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Loop
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
-from silhueta.core.inspection.limits import least_hole, least_piece, least_web, pierce_room
+from silhueta.core.inspection.limits import (
+    least_corner,
+    least_hole,
+    least_piece,
+    least_web,
+    pierce_room,
+)
 from silhueta.core.inspection.remedies import marked, piece_skipped, skipped, tied
 
+_SPARE = 0.002  # mm that a bridge is wider than a web must be, so that no last digit finds it
 _OFF = 1e-6  # mm: what adding up coordinates may leave
 # A bridge that holds a letter in thin sheet, and how many (common practice, no source); where a
 # web must be wider, bridges are
@@ -48,12 +55,18 @@ def _held(
 ) -> tuple[Remedy, ...]:
     """Return what keeps a loose piece, or a hole in one, from dropping out."""
     web, _ = least_web(scene.limits)
-    wide = max(web, _BRIDGE)
+    wide = round(max(web + _SPARE, _BRIDGE), 3)
     words = "Tie the piece that it is in" if odd else "Tie it"
     return (
         Remedy(
-            f"{words} with {_BRIDGES} bridges of {wide:g} mm",
-            partial(tied, at=place, width=wide, count=_BRIDGES),
+            f"{words} with {_BRIDGES} bridges of {wide:.3g} mm",
+            partial(
+                tied,
+                at=place,
+                width=wide,
+                count=_BRIDGES,
+                radius=least_corner(scene.limits)[0],
+            ),
         ),
         Remedy("Skip it", partial(skipped, key=contour.key)),
         Remedy("Place the bridges at Build", stop="build"),
@@ -85,7 +98,7 @@ def _small_pieces(scene: Scene) -> Iterator[Finding]:
             across,
             least,
             (contour.key,),
-            (hold, skip) if others else (hold,),
+            (skip, hold) if others else (hold,),
         )
 
 

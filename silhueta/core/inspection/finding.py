@@ -9,14 +9,14 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal, NamedTuple
 
 from silhueta.core.geometry.crossing import Crossings, crossings, doubles
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box, box_of, circle_of
-from silhueta.core.geometry.outline import Contour
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Path
 from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.figures import MOST_COMPARED
@@ -103,9 +103,18 @@ class Scene:
 
     @cached_property
     def nested(self) -> tuple[tuple[Contour, int], ...]:
-        """The closed contours that are cut, each with how many of its colour lie round it."""
-        around = depths(self.job.outline).tolist()
-        every = zip(self.job.outline.contours, around, strict=True)
+        """The closed contours that are cut, each with how many of its colour lie round it.
+
+        Of two that lie on each other the second is left out: it is told, and is to go.
+        """
+        pairs = [(self.cut[one], self.cut[two]) for one, two in self.doubles]
+        twice = {two.key for one, two in pairs if one.colour == two.colour}
+        outline = self.job.outline
+        if twice:
+            outline = Outline(
+                tuple(replace(c, taken=c.taken and c.key not in twice) for c in outline.contours)
+            )
+        every = zip(outline.contours, depths(outline).tolist(), strict=True)
         return tuple((c, depth) for c, depth in every if c.cut and c.path.closed)
 
     @cached_property

@@ -21,6 +21,7 @@ from silhueta.core.tidy.offers.offer import Item, Kind, edited, limits_of
 
 # mm: what makes a web exactly as wide as asked for would be found again by the last digit
 _SPARE = 0.002
+_SHORT = 0.02  # mm: segments shorter than this are findings of their own
 _TOUCHES = 1e-3  # mm, within which what is grown belongs to the place that it is grown for
 _AWAY = 20  # widths round a part, in which a slot's own void is looked at; any few would do
 
@@ -104,13 +105,12 @@ def without_cluster(job: Job, key: int, first: int, last: int) -> Job:
 def welded(job: Job, one: int, two: int) -> Job:
     """Return the job with two loops that cross made one; a hole is cut out of the other."""
     from silhueta.core.geometry.region.region import cut_away, united
-    from silhueta.core.tidy.choose import depths
 
-    around = depths(job.outline).tolist()
+    around = _depths(job)
     first, second = _contour(job, one), _contour(job, two)
     if not (isinstance(first.path, Loop) and isinstance(second.path, Loop)):
         raise EditError("an open line has nothing inside to weld; close it or mark it first")
-    holes = [around[_place_of(job, key)] % 2 for key in (one, two)]
+    holes = [around[key] % 2 for key in (one, two)]
     if holes[0] == holes[1]:
         made = united([first.path], [second.path], "nonzero")
     elif holes[0]:
@@ -124,11 +124,28 @@ def welded(job: Job, one: int, two: int) -> Job:
     return _with(job, {one: [edited(first, path) for path in made], two: []})
 
 
-def tied(job: Job, at: tuple[float, float], width: float, count: int) -> Job:
-    """Return the job with the island nearest to a place tied to what is round it."""
+def tied(job: Job, at: tuple[float, float], width: float, count: int, radius: float = 0.0) -> Job:
+    """Return the job with the island nearest to a place tied to what is round it.
+
+    Inside corners beside the bridges are as a tool of a `radius`, mm, leaves them.
+    """
     from silhueta.core.build.tying import tie_at
 
-    return tie_at(job, at, width, count).job
+    made = tie_at(job, at, width, count).job
+    from silhueta.core.build.offset import offset
+
+    old = {id(c.path) for c in job.outline.contours}
+    around, new = _depths(made), {}
+    for contour in made.outline.contours:
+        if not contour.cut or id(contour.path) in old or not isinstance(contour.path, Loop):
+            continue
+        first = -radius if around[contour.key] % 2 else radius
+        loops = offset(offset([contour.path], first), -first) if radius else [contour.path]
+        loops = [_without_short(loop, None) for loop in loops]
+        if loops:  # a slot that the tool does not fit at all is told as such
+            turned = [reverse_loop(loop) if first < 0 else loop for loop in loops]
+            new[contour.key] = [replace(contour, path=loop) for loop in turned]
+    return _with(made, new) if new else made
 
 
 def moved(job: Job, keys: Collection[int], x: float, y: float) -> Job:
@@ -145,33 +162,74 @@ def turned(job: Job, degrees: float) -> Job:
     return turn(job, (), degrees)
 
 
-def grown(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
-    """Return the job with the web at a place grown to `least`, mm, on both sides."""
-    from silhueta.core.build.sets import thickened
+def grown(
+    job: Job, keys: Sequence[int], at: tuple[float, float], wide: float, least: float, radius: float
+) -> Job:
+    """Return the job with the web at a place, now `wide`, grown to `least`, mm, on both sides.
+
+    Inside corners that come of it are as a tool of a `radius`, mm, leaves them.
+    """
+    mine = _solid_of(job, keys, _AWAY * least)
+    more = _broader(mine, at, wide, least)
+    made = _changed(job, keys, more, solid=True)
+    return _as_left(made, keys, more, radius)
+
+
+def widened(
+    job: Job, keys: Sequence[int], at: tuple[float, float], wide: float, least: float, radius: float
+) -> Job:
+    """Return the job with the slot at a place, now `wide`, widened to `least`, mm."""
+    mine = _solid_of(job, keys, _AWAY * least)
+    more = _broader([_frame(mine, _AWAY * least), *mine], at, wide, least)
+    made = _changed(job, keys, more, solid=False)
+    return _as_left(made, keys, more, radius)
+
+
+def _broader(
+    loops: Sequence[Loop], at: tuple[float, float], wide: float, least: float
+) -> list[Loop]:
+    """Return what makes the narrow place of a region as wide as asked, on both sides of it.
+
+    Of the region, what no disc of that width reaches is grown by half of what the narrowest of it
+    lacks.
+    """
+    from silhueta.core.build.offset import offset
     from silhueta.core.geometry.region.region import cut_away
 
-    mine = _solid_loops(job, keys)
-    more = cut_away(thickened(mine, least + _SPARE), mine, "evenodd")
-    return _joined(job, mine, _beside(more, at, least))
-
-
-def widened(job: Job, keys: Sequence[int], at: tuple[float, float], least: float) -> Job:
-    """Return the job with the slot at a place widened to `least`, mm, on both sides."""
-    from silhueta.core.build.sets import thickened
-    from silhueta.core.geometry.measure import bounding_box
-    from silhueta.core.geometry.region.region import cut_away
-
-    mine = _solid_loops(job, keys)
-    left, bottom, right, top = bounding_box(mine)
-    far = _AWAY * least
-    sides = [(left - far, bottom - far), (right + far, bottom - far)]
-    sides += [(right + far, top + far), (left - far, top + far)]
-    void = [Loop(np.array(sides)), *mine]
-    more = cut_away(thickened(void, least + _SPARE), void, "evenodd")
-    chosen = _beside(more, at, least)
-    if not chosen:
+    half = least / 2
+    reached = offset(offset(list(loops), -half), half)
+    narrow = cut_away(list(loops), reached, "evenodd") if reached else list(loops)
+    here = _beside(narrow, at, wide)
+    if not here:
         raise EditError(_BY_HAND)
-    return _exchanged(job, mine, cut_away(mine, chosen, "evenodd"))
+    return offset(here, (least - wide) / 2 + _SPARE)
+
+
+def _as_left(job: Job, keys: Sequence[int], more: Sequence[Loop], radius: float) -> Job:
+    """Return the job with inside corners as a tool leaves them, where something was changed."""
+    from silhueta.core.build.offset import offset
+    from silhueta.core.geometry.region.region import cut_away
+
+    if not radius:
+        return job
+    mine = _solid_of(job, keys, _AWAY * radius)
+    left = cut_away(offset(offset(mine, radius), -radius), mine, "evenodd")
+    beside = _touching(left, more)
+    return _changed(job, keys, beside, solid=True) if beside else job
+
+
+def _touching(pieces: Sequence[Loop], others: Sequence[Loop]) -> list[Loop]:
+    """Return those pieces that touch any of others."""
+    import shapely
+
+    from silhueta.core.geometry.solids import polygon_of, solids
+
+    there = shapely.union_all([polygon_of(piece, _TOUCHES) for piece in solids(others)])
+    found: list[Loop] = []
+    for piece in solids(pieces):
+        if polygon_of(piece, _TOUCHES).distance(there) <= _TOUCHES:
+            found += [piece.outer, *piece.holes]
+    return found
 
 
 def rounded(job: Job, keys: Sequence[int], at: tuple[float, float], radius: float) -> Job:
@@ -179,33 +237,49 @@ def rounded(job: Job, keys: Sequence[int], at: tuple[float, float], radius: floa
     from silhueta.core.build.offset import offset
     from silhueta.core.geometry.region.region import cut_away
 
-    mine = _solid_loops(job, keys)
+    mine = _solid_of(job, keys, _AWAY * radius)
     left = cut_away(offset(offset(mine, radius), -radius), mine, "evenodd")
-    return _joined(job, mine, _beside(left, at, 0.0))
+    return _changed(job, keys, _beside(left, at, 0.0), solid=True)
 
 
 def opened_corner(job: Job, keys: Sequence[int], at: tuple[float, float], centre: Floats) -> Job:
     """Return the job with a round relief at an inside corner, so that a square one goes in."""
     from silhueta.core.geometry.path import circle_loop
-    from silhueta.core.geometry.region.region import cut_away
 
-    mine = _solid_loops(job, keys)
     relief = circle_loop(centre, float(np.hypot(*(np.array(at) - centre))))
-    return _exchanged(job, mine, cut_away(mine, [relief], "evenodd"))
+    return _changed(job, keys, [relief], solid=False)
 
 
 _BY_HAND = "it cannot be done here without changing more of the part; do it by hand at Build"
 
 
-def _solid_loops(job: Job, keys: Sequence[int]) -> list[Loop]:
-    """Return the loops of the pieces that some contours belong to."""
-    from silhueta.core.build.edits import solid_of
-
-    own = {one for key in keys for one in solid_of(job.outline, key)}
-    found = [c.path for c in job.outline.contours if c.key in own and isinstance(c.path, Loop)]
-    if not found:
+def _solid_of(job: Job, keys: Sequence[int], far: float) -> list[Loop]:
+    """Return what some contours bound, as if nothing else were there; round holes alone a frame."""
+    around = _depths(job)
+    mine = [c.path for c in job.outline.contours if c.key in keys and isinstance(c.path, Loop)]
+    if not mine:
         raise EditError("what this was about is gone")
-    return found
+    if all(around[key] % 2 for key in keys):
+        return [_frame(mine, far), *mine]
+    return mine
+
+
+def _depths(job: Job) -> dict[int, int]:
+    """Return how many loops lie round each contour, by key."""
+    from silhueta.core.tidy.choose import depths
+
+    around = depths(job.outline).tolist()
+    return {c.key: deep for c, deep in zip(job.outline.contours, around, strict=True)}
+
+
+def _frame(loops: Sequence[Loop], far: float) -> Loop:
+    """Return a rectangle so far round some loops, mm."""
+    from silhueta.core.geometry.measure import bounding_box
+
+    left, bottom, right, top = bounding_box(loops)
+    sides = [(left - far, bottom - far), (right + far, bottom - far)]
+    sides += [(right + far, top + far), (left - far, top + far)]
+    return Loop(np.array(sides))
 
 
 def _beside(pieces: Sequence[Loop], at: tuple[float, float], reach: float) -> list[Loop]:
@@ -222,21 +296,43 @@ def _beside(pieces: Sequence[Loop], at: tuple[float, float], reach: float) -> li
     return found
 
 
-def _joined(job: Job, mine: list[Loop], more: list[Loop]) -> Job:
-    """Return the job with some more material; what is grown by nothing cannot be mended so."""
-    from silhueta.core.geometry.region.region import united
+def _changed(job: Job, keys: Sequence[int], more: Sequence[Loop], solid: bool) -> Job:
+    """Return the job with more material (`solid`), or less, along some contours and nowhere else.
+
+    Raises
+    ------
+    EditError
+        If there is nothing to add or take away: the fault is not to be mended so.
+
+    """
+    from silhueta.core.geometry.region.region import cut_away, united
 
     if not more:
         raise EditError(_BY_HAND)
-    return _exchanged(job, mine, united(mine, more, "evenodd"))
+    around, new = _depths(job), {}
+    for key in keys:
+        contour = _contour(job, key)
+        if not isinstance(contour.path, Loop):
+            continue
+        hole = bool(around[key] % 2)
+        made = (cut_away if hole == solid else united)([contour.path], list(more), "evenodd")
+        if not made:
+            raise EditError(_BY_HAND)
+        clean = [_without_short(loop, contour.path) for loop in made]
+        turned = [reverse_loop(loop) if hole else loop for loop in clean]
+        new[key] = [edited(contour, loop) for loop in turned]
+    return _with(job, new)
 
 
-def _exchanged(job: Job, mine: Sequence[Loop], made: Sequence[Loop]) -> Job:
-    from silhueta.core.build.edits import exchanged
+def _without_short(loop: Loop, before: Loop | None) -> Loop:
+    """Return a loop without the segments, too short to see, that came of putting loops together."""
+    from silhueta.core.tidy.offers.nodes import chords, without_segments
 
-    theirs = {id(path) for path in mine}
-    keys = [c.key for c in job.outline.contours if id(c.path) in theirs]
-    return exchanged(job, keys, made)
+    if before is not None and chords(before).min() < _SHORT:
+        return loop  # it had such segments of its own, which are told
+    short = np.flatnonzero(chords(loop) < _SHORT)
+    made = without_segments(loop, short) if len(short) else loop
+    return made if isinstance(made, Loop) else loop
 
 
 def _with(job: Job, new: dict[int, list[Contour]]) -> Job:

@@ -23,7 +23,7 @@ from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, se
 from silhueta.core.geometry.solids import polygon_of, solids
 from silhueta.core.inspection.facing import facing_pairs
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
-from silhueta.core.inspection.limits import least_web, tool_of
+from silhueta.core.inspection.limits import Limits, least_corner, least_web, tool_of
 from silhueta.core.inspection.remedies import grown, moved, widened
 
 _CURVE = 0.002  # mm, within which cubics are taken as arcs
@@ -31,6 +31,7 @@ _CHORD = 0.002  # mm, to which the outline is followed to see whether a circle i
 _EMPTY = 0.006  # mm, that a circle may reach over the outline: what the two above may add up to
 _ASKEW = 0.02  # sine of the angle under which two sides of a web run apart (as in facing)
 _BACK = 0.5  # cosine: how straight back the sides of a blunt end must run; 60° at most
+_BACK_ALL = -0.99  # cosine between a line and the next, where the two are there and back again
 _TAPER = 0.1  # of its circle, that may lie outside where its sides come nearer to each other
 _SPARE = 0.002  # mm that a mended web gets more, so that no last digit finds it again
 _MOST = 2_000_000  # pairs of segments that are looked at; of more, the limit is far too large
@@ -92,6 +93,7 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     least = np.where(blunt, (1 - _TAPER) * apart / 2, apart / 2 - _EMPTY)
     good = np.flatnonzero(room >= least)
     good = good[_within(loops, middle[good]) == solid]
+    good = good[~_at_spike(table, segments[good])]
     order = np.argsort(apart[good], kind="stable")
     across = segments[good][order]
     groups = _grouped(table, across)
@@ -114,6 +116,24 @@ def _within(loops: list[Loop], points: np.ndarray) -> np.ndarray:
     point, piece = shapely.STRtree(pieces).query(points)
     inside = shapely.contains(pieces[piece], points[point])
     return np.isin(np.arange(len(points)), point[inside])
+
+
+def _at_spike(table: Segments, segments: Ints) -> np.ndarray:
+    """Return which places lie between the two ends of a line that runs out and straight back.
+
+    That is told as a hairpin, which it is.
+    """
+    before, after = neighbours(table)
+    every = np.arange(len(table.kinds))
+    back = (directions(table, every, True) * directions(table, after, False)).sum(1) < _BACK_ALL
+    spikes = np.flatnonzero(back)  # the segments that run out to a tip
+    near = {
+        frozenset((int(one), int(two)))
+        for k in spikes.tolist()
+        for one in (before[k], k)
+        for two in (after[k], after[after[k]])
+    }
+    return np.array([frozenset(pair) in near for pair in segments.tolist()], bool)
 
 
 def _blunt_ends(table: Segments, limit: float) -> tuple[Floats, Floats, Ints]:
@@ -221,18 +241,28 @@ def _webs(scene: Scene) -> Iterator[Finding]:
                 limit,
                 "thin-web",
                 f"a web is {found.wide[k]:.2f} mm wide, {limit:.2f} mm are asked for: {why}",
-                _stronger(paths, found, k, keys, limit, free),
+                _stronger(paths, found, k, keys, scene.limits, free),
             )
 
 
 def _stronger(
-    paths: list[Path], found: _Narrow, k: int, keys: list[int], limit: float, free: _Free
+    paths: list[Path], found: _Narrow, k: int, keys: list[int], limits: Limits, free: _Free
 ) -> tuple[Remedy, ...]:
     """Return what makes a web as wide as it must be: a round hole is moved where it has room."""
-    ends, loops = found.ends[k], found.loops[k].tolist()
+    ends, loops, limit = found.ends[k], found.loops[k].tolist(), least_web(limits)[0]
     at = tuple(ends.mean(0).tolist())
     own = tuple(dict.fromkeys(keys[loop] for loop in loops))
-    grow = Remedy(f"Grow it to {limit:.2f} mm", partial(grown, keys=own, at=at, least=limit))
+    grow = Remedy(
+        f"Grow it to {limit:.2f} mm",
+        partial(
+            grown,
+            keys=own,
+            at=at,
+            wide=float(found.wide[k]),
+            least=limit,
+            radius=least_corner(limits)[0],
+        ),
+    )
     by_hand = Remedy("Change it by hand at Build", stop="build")
     for side, loop in enumerate(loops):
         circle = circle_of(paths[loop])
@@ -263,15 +293,26 @@ def _slots(scene: Scene) -> Iterator[Finding]:
                 tool,
                 "narrow-slot",
                 f"a slot is {found.wide[k]:.2f} mm wide, the tool takes {tool:.2f} mm",
-                _wider(found, k, keys, tool),
+                _wider(found, k, keys, scene.limits),
             )
 
 
-def _wider(found: _Narrow, k: int, keys: list[int], tool: float) -> tuple[Remedy, ...]:
+def _wider(found: _Narrow, k: int, keys: list[int], limits: Limits) -> tuple[Remedy, ...]:
+    tool = tool_of(limits)
     at = tuple(found.ends[k].mean(0).tolist())
     own = tuple(dict.fromkeys(keys[loop] for loop in found.loops[k].tolist()))
     return (
-        Remedy(f"Widen it to {tool:.2f} mm", partial(widened, keys=own, at=at, least=tool)),
+        Remedy(
+            f"Widen it to {tool:.2f} mm",
+            partial(
+                widened,
+                keys=own,
+                at=at,
+                wide=float(found.wide[k]),
+                least=tool,
+                radius=least_corner(limits)[0],
+            ),
+        ),
         Remedy("Make it wider, or skip it, at Tidy", stop="tidy"),
     )
 
