@@ -16,10 +16,16 @@ from PySide6.QtWidgets import QPushButton
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, work_done
 from silhueta.app.stops.build.sheet import BuildSheet
+from silhueta.app.stops.inspect.sheet import InspectSheet
 from silhueta.app.stops.tidy.sheet import TidySheet
 from silhueta.app.stops.trace.sheet import TraceSheet
 from silhueta.app.stops.true_up.sheet import TrueUpSheet
 from silhueta.app.window import Window
+from silhueta.core.build.edits import put
+from silhueta.core.geometry.nesting import reverse_loop
+from silhueta.core.geometry.path import circle_loop
+from silhueta.core.inspect_settings import Limits
+from silhueta.core.job import set_inspect
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -38,12 +44,6 @@ def main(folder: Path = FOLDER) -> None:
     work_done(window)
     QTest.mouseMove(window.table, QPoint(430, 330))
     shot("trace")
-    trace = window.sheets["trace"]
-    assert isinstance(trace, TraceSheet)
-    trace.show_deviation.click()
-    work_done(window)
-    shot("trace-deviation")
-    trace.show_deviation.click()
     window.go("picture")
     shot("picture")
     window.go("scale")
@@ -81,16 +81,38 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     shot("photo-trace")
     window.go("scale")
     shot("photo-scale")
-    window.sheets["scale"].sure.click()
-    shot("photo-sure")
-    window.sheets["scale"].sure.click()
     _true_up(window, shot)
+    _inspect(window, shot)
     window.session.mark_saved(window.session.job, Path("x"))
     window.filing.open_demo("cover")
     work_done(window)
     work_done(window)
     window.go("scale")
     shot("gauge")
+
+
+def _inspect(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab Inspect on the strap, with a hole too near to its edge and another too small."""
+    left, bottom, right, top = window.session.job.outline.bounds
+    wide, high = right - left, top - bottom
+    holes = [
+        reverse_loop(circle_loop((left + x * wide, bottom + y * high), radius))
+        for x, y, radius in ((0.415, 0.66, 4.0), (0.9, 0.6, 2.0))
+    ]
+    limits = Limits("plasma", 6.0, 1.2, (220.0, 120.0), 10.0, material="steel")
+    window.session.apply("Holes", lambda job: put(job, holes))
+    window.session.apply("Limits", lambda job: set_inspect(job, limits))
+    window.go("inspect")
+    sheet = window.sheets["inspect"]
+    assert isinstance(sheet, InspectSheet)
+    for _ in range(3):
+        QTest.qWait(150)
+        work_done(window)
+    sheet.choose(next(k for k, one in enumerate(sheet.found) if one.code == "thin-web"))
+    shot("inspect")
+    sheet.show_view("goes")
+    work_done(window)
+    shot("inspect-goes")
 
 
 def _true_up(window: Window, shot: Callable[[str], None]) -> None:

@@ -54,6 +54,12 @@ def solids(loops: Sequence[Loop]) -> list[Solid]:
 
 
 def polygon_of(solid: Solid, chord_error: float) -> shapely.Polygon:
-    """Return a piece as a polygon whose chords leave it by `chord_error` mm at most."""
+    """Return a piece as a polygon whose chords leave it by `chord_error` mm at most.
+
+    A ring that is thinner than that everywhere is nothing.
+    """
     rings = [flatten(loop, chord_error) for loop in (solid.outer, *solid.holes)]
+    if len(rings[0]) < 3:
+        return shapely.Polygon()
+    rings = [ring for ring in rings if len(ring) >= 3]
     return shapely.Polygon(rings[0], rings[1:]).buffer(0)

@@ -81,7 +81,7 @@ def as_cut(loops: Sequence[Loop], width: float) -> AsCut:
     if not width or not loops:
         return AsCut(tuple(loops), ())
     left = offset(offset(list(loops), width / 2), -width / 2)
-    more = [loop for loop in cut_away(left, list(loops), "evenodd") if abs(area_of(loop)) > 0]
+    more = [loop for loop in cut_away(left, list(loops), "evenodd") if abs(area_of(loop)) > _LEAST]
     places = [_standing((s.outer, *s.holes), loops) for s in solids(more)]
     kept = sorted((p for p in places if p.area > _LEAST), key=lambda place: -place.far)
     return AsCut(tuple(left), tuple(kept))

@@ -187,7 +187,8 @@ def _width(path: Path) -> float:
         return 2 * circle[1]
     import shapely
 
-    loop = shapely.Polygon(flatten(path, _CHORD)).buffer(0)
+    points = flatten(path, _CHORD)
+    loop = shapely.Polygon(points if len(points) > 2 else None).buffer(0)
     if loop.is_empty:
         return 0.0
     return 2 * float(shapely.maximum_inscribed_circle(loop, _CHORD).length)

@@ -95,8 +95,9 @@ def _inside(loops: tuple[Loop, ...]) -> tuple[float, float]:
     left, bottom, right, top = bounding_box(loops[:1])
     size = max(right - left, top - bottom)
     rings = [flatten(loop, size / _CHORDS) for loop in loops]
-    shape = shapely.Polygon(rings[0], [r for r in rings[1:] if len(r) > 2]).buffer(0)
-    if shape.is_empty:
+    whole = [ring for ring in rings if len(ring) > 2]
+    shape = shapely.Polygon(rings[0], whole[1:]).buffer(0) if len(rings[0]) > 2 else None
+    if shape is None or shape.is_empty:
         return (left + right) / 2, (bottom + top) / 2
     x, y = shapely.maximum_inscribed_circle(shape, size / _CHORDS).coords[0]
     return float(x), float(y)
