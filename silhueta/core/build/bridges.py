@@ -155,7 +155,9 @@ def with_ties(loops: Sequence[Loop], ties: Sequence[Tie]) -> list[Loop]:
     """Return an outline with strips in it for ties."""
     # holes run the other way round, whatever they were before something about them was skipped
     turned = orient(loops, nest(loops))
-    return united(turned, [_strip(tie) for tie in ties], "nonzero")
+    made = united(turned, [_strip(tie) for tie in ties], "nonzero")
+    before = {id(new): old for new, old in zip(turned, loops, strict=True)}
+    return [before.get(id(loop), loop) for loop in made]  # what no tie touches is what it was
 
 
 def slid(loops: Sequence[Loop], ties: Sequence[Tie], which: int, at: tuple[float, float]) -> Tie:

@@ -57,7 +57,10 @@ def _on_arc(points: Floats, start: Floats, end: Floats, bulge: float) -> Floats:
     toward = points - centre
     begin = np.arctan2(*(start - centre)[::-1])
     swept = (np.arctan2(toward[:, 1], toward[:, 0]) - begin) * np.sign(turn) % (2 * np.pi)
-    size = np.maximum(np.hypot(toward[:, 0], toward[:, 1]), 1e-300)
+    size = np.hypot(toward[:, 0], toward[:, 1])
+    # from the centre itself every place of the arc is as near: its start is one
+    swept = np.where(size > 0, swept, np.inf)
+    size = np.maximum(size, 1e-300)
     on_circle = centre + toward * (radius / size)[:, None]
     nearer_start = np.hypot(*(points - start).T) <= np.hypot(*(points - end).T)
     at_end = np.where(nearer_start[:, None], start, end)

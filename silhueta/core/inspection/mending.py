@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections import Counter
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
-from silhueta.core.errors import SilhuetaError
+from silhueta.core.errors import EditError, SilhuetaError
 from silhueta.core.inspect_settings import Limits
 from silhueta.core.inspection.finding import Finding
 from silhueta.core.inspection.registry import HEADS, findings
@@ -16,6 +17,9 @@ from silhueta.core.work import Work
 # Each round looks anew and mends what does not touch what was mended in it. A part that still has
 # findings of a kind after so many rounds gets new ones from its own remedies.
 _ROUNDS = 20
+# Where some of a round do harm, so many of it are tried one by one, each with a look at the part.
+_ONE_BY_ONE = 100
+_PLACE = 0.2  # mm, within which a finding is where it was
 
 
 class Mended(NamedTuple):
@@ -38,38 +42,118 @@ class Mended(NamedTuple):
 def mended(job: Job, codes: Collection[str], limits: Limits, work: Work | None = None) -> Mended:
     """Return a job after the first remedy of each finding of some codes.
 
-    What only a person can do, at a stop, and what fails, is said and left.
+    What only a person can do, at a stop, what fails, and what would not mend its fault or leave
+    another that stops the cut, is said and left.
     """
     work = work or Work()
-    counts: dict[str, int] = {}
+    counts: Counter[str] = Counter()
     refused: dict[str, None] = {}
     found = findings(job, limits, work)
     for _ in range(_ROUNDS):
-        touched: set[int] = set()
-        changed = False
-        for one in found:
-            if one.code not in codes or touched & set(one.keys):
-                continue
-            words = _refused(one)
-            if not words:
-                work.step(0.0)
-                try:
-                    after = one.remedies[0].edit(job)  # type: ignore[misc]
-                except SilhuetaError as error:
-                    words = f"{_named(one)}: {error}"
-                else:
-                    if after is not job:
-                        job, changed = followed(job, after), True
-                        counts[one.code] = counts.get(one.code, 0) + 1
-                        touched |= set(one.keys)
-                        if not one.keys:
-                            break  # it is about all of the part
-            if words:
+        mine = [one for one in found if one.code in codes]
+        for one in mine:
+            if words := _refused(one):
                 refused[words] = None
-        if not changed:
+        mine = [one for one in mine if not _refused(one) and _words(one) not in refused]
+        if not mine:
             break
-        found = findings(job, limits, work)
-    return Mended(job, counts, tuple(refused), tuple(found))
+        batch = _apart(mine)
+        after, done = _taken(job, batch, refused)
+        left = findings(after, limits, work)
+        if not _worse(found, left, done):
+            job, found = after, left
+            counts.update(one.code for one in done)
+            continue
+        # one of them does harm: each on its own, and held against what was there before it
+        for one in batch[:_ONE_BY_ONE]:
+            work.step(0.0)
+            after, done = _taken(job, [one], refused)
+            left = findings(after, limits, work)
+            if not done or _worse(found, left, done):
+                refused.setdefault(_words(one), None)
+            else:
+                job, found = after, left
+                counts[one.code] += 1
+        if len(batch) > _ONE_BY_ONE:
+            break
+    said = tuple(words for words in refused if words)
+    return Mended(job, dict(counts), said, tuple(found))
+
+
+def mend_one(job: Job, one: Finding, which: int, limits: Limits) -> Job:
+    """Return a job after one remedy of a finding.
+
+    Raises
+    ------
+    EditError
+        If the remedy cannot be taken, would not mend its fault, or would leave another one that
+        stops the cut.
+
+    """
+    edit = one.remedies[which].edit
+    if edit is None:
+        raise EditError("this is done by hand")
+    before = findings(job, limits)
+    after = followed(job, edit(job))
+    if _worse(before, findings(after, limits), [one]):
+        raise EditError(_HARM)
+    return after
+
+
+_HARM = "that would leave the fault, or another one in its place; mend it by hand"
+
+
+def _apart(found: Sequence[Finding]) -> list[Finding]:
+    """Return findings that touch no contour in common: what is about all of a part stands alone."""
+    touched: set[int] = set()
+    batch: list[Finding] = []
+    for one in found:
+        if touched & set(one.keys):
+            continue
+        if not one.keys:
+            return batch or [one]
+        batch.append(one)
+        touched |= set(one.keys)
+    return batch
+
+
+def _taken(
+    job: Job, batch: Sequence[Finding], refused: dict[str, None]
+) -> tuple[Job, list[Finding]]:
+    """Return a job after the first remedies of findings, and those that could be taken."""
+    done = []
+    for one in batch:
+        edit = one.remedies[0].edit
+        assert edit is not None
+        try:
+            after = edit(job)
+        except SilhuetaError as error:
+            refused[f"{_named(one)}: {error}"] = None
+            refused.setdefault(_words(one), None)
+            continue
+        if after is not job:
+            job = followed(job, after)
+            done.append(one)
+    return job, done
+
+
+def _worse(before: Sequence[Finding], after: Sequence[Finding], mended_: Sequence[Finding]) -> bool:
+    """Return whether faults are still where they were, or there are more that stop the cut."""
+    there = {(one.code, *_cell(one)) for one in after}
+    if any((one.code, *_cell(one)) in there for one in mended_):
+        return True
+    stops = [sum(one.severity == "stop" for one in found) for found in (before, after)]
+    codes = {one.code for one in mended_}
+    kinds = [sum(one.code in codes for one in found) for found in (before, after)]
+    return stops[1] > stops[0] or kinds[1] >= kinds[0] + (not mended_)
+
+
+def _cell(one: Finding) -> tuple[int, int]:
+    return round(one.place[0] / _PLACE), round(one.place[1] / _PLACE)
+
+
+def _words(one: Finding) -> str:
+    return f"{_named(one)}: {_HARM}"
 
 
 def _refused(one: Finding) -> str:

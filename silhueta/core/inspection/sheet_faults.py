@@ -57,10 +57,10 @@ def _mended(scene: Scene, part: Box) -> tuple[str, tuple[Remedy, ...]]:
     wide, high = part[2] - part[0], part[3] - part[1]
     if _fits((wide, high), scene.limits.sheet):
         return "moved, it fits", (_moving(scene, part),)
-    if _fits((high, wide), scene.limits.sheet):
-        return "turned by 90°, it fits", (
-            Remedy("Turn it by 90°", partial(onto_sheet, scene=scene)),
-        )
+    angle = _turn_that_fits(scene, scene.limits.sheet)
+    if angle is not None:
+        turn = Remedy(f"Turn it by {angle:.4g}°", partial(onto_sheet, degrees=angle, scene=scene))
+        return f"turned by {angle:.4g}°, it fits", (turn,)
     remedies = (Remedy("Cut it into sections at Build", stop="build"),)
     return "it does not fit turned either: sections would", remedies
 

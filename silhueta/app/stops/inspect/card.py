@@ -159,7 +159,7 @@ class FindingCard(QFrame):
             QPointF(room.right() - wide, room.bottom() - high),
         )
         boxes = [_into(QRectF(corner, self.size()), room) for corner in tries]
-        best = min(boxes, key=lambda box: (_covered(box, about), _covered(box, part)))
+        best = min(boxes, key=lambda box: _badly(box, about, part, at))
         self.move(best.topLeft().toPoint())
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -177,6 +177,13 @@ def _into(box: QRectF, room: QRectF) -> QRectF:
     x = min(max(box.left(), room.left()), room.right() - box.width())
     y = min(max(box.top(), room.top()), room.bottom() - box.height())
     return QRectF(x, y, box.width(), box.height())
+
+
+def _badly(box: QRectF, about: QRectF, part: QRectF, at: QPointF) -> tuple[float, float, float]:
+    """Return how badly a card would stand: over its place, over much of the part, far away."""
+    some = box.width() * box.height() / 4
+    away = box.center() - at
+    return _covered(box, about), _covered(box, part) // some, abs(away.x()) + abs(away.y())
 
 
 def _covered(box: QRectF, about: QRectF) -> float:

@@ -24,6 +24,7 @@ from silhueta.core.datum.fixing import true_size
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.inspection.finding import Finding, Remedy
 from silhueta.core.inspection.limits import limits_of, sheet_box
+from silhueta.core.inspection.mending import mend_one
 from silhueta.core.inspection.registry import HEADS
 from silhueta.core.inspection.waving import take_back, wave
 from silhueta.core.job import Job, is_stale
@@ -176,12 +177,12 @@ class InspectSheet(Worksheet):
         if remedy.edit is None:
             self.go.emit(remedy.stop)
             return
-        edit, label = remedy.edit, f"Mended: {HEADS[one.code].lower()}"
+        label = f"Mended: {HEADS[one.code].lower()}"
         self._tell("")
         self._sought, self.chosen = True, None
         self.edits.do(
             label,
-            lambda job, _: edit(job),
+            lambda job, _: mend_one(job, one, which, limits_of(job)),
             failed=lambda error: self._tell(sentence(str(error))),
         )
 

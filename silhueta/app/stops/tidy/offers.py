@@ -275,7 +275,7 @@ class TidyOffers(QWidget):
         items = [item for o in self.offers if o.kind == kind for item in o.items]
         unsure = [k for k, item in enumerate(items) if not item.sure]
         layer = OfferLayer([item.place for item in items], unsure) if items else None
-        self._table.set_overlay("offers", layer)
+        self._table.set_overlay("offers", layer if self.isVisible() else None)
 
     # taken
 

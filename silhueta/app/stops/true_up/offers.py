@@ -239,7 +239,7 @@ class TrueUpOffers(QWidget):
         mine = [offer for offer in self.told if offer.kind == self.shown]
         unsure = [k for k, offer in enumerate(mine) if offer.share < LIKELY]
         layer = OfferLayer([offer.place for offer in mine], unsure) if mine else None
-        self._table.set_overlay("offers", layer)
+        self._table.set_overlay("offers", layer if self.isVisible() else None)
 
     def _choose_sizes(self, key: str) -> None:
         self._table_of_sizes = cast("Sizes", key)
