@@ -96,6 +96,29 @@ def parse_length(text: str, default: Unit = "mm", *, zero: bool = False) -> floa
     return length
 
 
+_WITHIN = re.compile(r"\+\s*/?\s*-|±")
+
+
+def parse_within(text: str, default: Unit = "mm") -> tuple[float, float | None]:
+    """Return a length and how far off it may be, mm: ``86.5 ± 0.2``, ``86.5 +- 0.2 mm``, ``86.5``.
+
+    Raises
+    ------
+    UnitsError
+        As :func:`parse_length`, of either.
+
+    """
+    parts = _WITHIN.split(text)
+    if len(parts) > 2:
+        raise UnitsError(f"“{text.strip()[:40]}” has two ±; type it as 86.5 ± 0.2 mm")
+    unit = default
+    if len(parts) == 2:  # a unit at the end is meant for both
+        bare = parts[1].strip().lower()
+        unit = "in" if bare.endswith(("in", '"')) else "mm" if bare.endswith("mm") else default
+    length = parse_length(parts[0], unit, zero=True)
+    return length, parse_length(parts[1], unit) if len(parts) == 2 else None
+
+
 def parse_area(text: str, default: Unit = "mm") -> float:
     """Return the area that `text` names, in mm²: ``2``, ``2mm2``, ``2 mm²``, ``0.01 in2``, ``0``.
 

@@ -28,6 +28,7 @@ def started(hand, *loops, size=100.0):
 
 def looked(hand):
     """Wait until what is found in the present job is known and shown."""
+    hand.settle()
     hand.wait(lambda: found_in(hand.window.session.job) is not None)
     hand.settle()
 

@@ -8,11 +8,13 @@ import ezdxf
 import numpy as np
 import pytest
 
+from silhueta.core.errors import UnitsError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, circle_loop
 from silhueta.core.inspection.registry import TITLES, findings
 from silhueta.core.job import Inputs, Job, TraceSettings, TraceStamp
-from silhueta.core.relations import Ref, Relation
+from silhueta.core.relations import Dimension, Ref, Relation
+from silhueta.core.units import parse_within
 from tests.conftest import hole, square
 
 
@@ -117,3 +119,16 @@ def test_the_command_line_tells_them_and_ends_with_three(call, tmp_path):
     ]
     assert np.allclose(told[1]["at_mm"], (30, 90))
     assert told[1]["remedies"][0] == "Mark it"
+
+
+def test_a_size_with_a_limit_is_held_to_it():
+    job = job_of()
+    for measured, within, code in ((100.3, 0.2, "size-off"), (100.0, 0.2, None)):
+        row = Dimension("width", (), measured, within)
+        told = {one.code for one in findings(replace(job, calipers=(row,)))}
+        assert told == ({code} if code else set())
+    with pytest.raises(UnitsError, match="two ±"):
+        parse_within("3 ± 1 ± 1")
+    assert parse_within("86.5 +- 0.2") == (86.5, 0.2)
+    assert parse_within("1 ± 0.1 in") == pytest.approx((25.4, 2.54))
+    assert parse_within("22") == (22.0, None)

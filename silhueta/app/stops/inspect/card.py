@@ -181,7 +181,7 @@ def _into(box: QRectF, room: QRectF) -> QRectF:
 
 def _badly(box: QRectF, about: QRectF, part: QRectF, at: QPointF) -> tuple[float, float, float]:
     """Return how badly a card would stand: over its place, over much of the part, far away."""
-    some = box.width() * box.height() / 4
+    some = max(box.width() * box.height() / 4, 1.0)
     away = box.center() - at
     return _covered(box, about), _covered(box, part) // some, abs(away.x()) + abs(away.y())
 

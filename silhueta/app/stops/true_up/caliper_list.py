@@ -21,7 +21,7 @@ from silhueta.core.truing.calipers import Row, dimension_of, driven, fit_scale, 
 from silhueta.core.truing.edits import set_calipers
 from silhueta.core.truing.features import Feature
 from silhueta.core.truing.stretch import fit_stretch, stretched
-from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_length
+from silhueta.core.units import MM_PER_INCH, Unit, format_length, parse_within
 
 if TYPE_CHECKING:
     from silhueta.app.edit_queue import EditQueue
@@ -120,9 +120,10 @@ class CaliperList(PickingPage):
         self._culprit = None
         self._session.apply(label, lambda job: set_calipers(job, calipers))
 
-    def _measured(self, number: int, mm: float) -> None:
+    def _measured(self, number: int, value: float | tuple[float, float | None]) -> None:
+        mm, within = value if isinstance(value, tuple) else (value, None)
         calipers = list(self._session.job.calipers)
-        calipers[number] = replace(calipers[number], measured=mm or None)
+        calipers[number] = replace(calipers[number], measured=mm or None, within=within)
         self._apply("Measured with calipers", tuple(calipers))
         following = number + 1
         if following < len(self.fields):
@@ -180,12 +181,15 @@ class CaliperList(PickingPage):
             f"Row {number + 1}, measured",
             _read_angle
             if dimension.kind == "angle"
-            else lambda text: parse_length(text, self._session.units, zero=True),
+            else lambda text: parse_within(text, self._session.units),
             line,
         )
         field.setFixedWidth(64)
         if dimension.measured is not None:
-            field.show_value(bare(dimension.measured))
+            within = "" if dimension.within is None else f" ± {bare(dimension.within)}"
+            field.show_value(f"{bare(dimension.measured)}{within}")
+            field.setCursorPosition(0)
+        field.setToolTip("what the calipers say; with a limit of its own as 22 ± 0.1")
         off = "" if one.off is None else bare(one.off, sign="+")
         beyond = one.off is not None and abs(one.off) > 2 * one.sigma
         mark = "▲ " if number == self._culprit or beyond else ""
