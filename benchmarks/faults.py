@@ -320,7 +320,11 @@ def run(count: int = 300, seed: int = 40) -> dict[str, float]:
                     continue
                 before = Counter(f["code"] for f in told)
                 out.unlink(missing_ok=True)
-                after = looked(file, part, "--mend", one.code, "-o", str(out))
+                try:
+                    after = looked(file, part, "--mend", one.code, "-o", str(out))
+                except RuntimeError as error:
+                    print(f"part {number}: {one.code}: {error}", file=sys.stderr)
+                    continue
                 still = [f for f in after if f["code"] == one.code]
                 mended[one.code] += not still
                 more = Counter(f["code"] for f in after) - before

@@ -62,6 +62,7 @@ def _held(
             f"{words} with {_BRIDGES} bridges of {wide:.3g} mm",
             partial(
                 tied,
+                key=contour.key,
                 at=place,
                 width=wide,
                 count=_BRIDGES,

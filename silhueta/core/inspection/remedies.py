@@ -124,26 +124,40 @@ def welded(job: Job, one: int, two: int) -> Job:
     return _with(job, {one: [edited(first, path) for path in made], two: []})
 
 
-def tied(job: Job, at: tuple[float, float], width: float, count: int, radius: float = 0.0) -> Job:
-    """Return the job with the island nearest to a place tied to what is round it.
+def tied(
+    job: Job, key: int, at: tuple[float, float], width: float, count: int, radius: float = 0.0
+) -> Job:
+    """Return the job with the island of a contour tied to what is round it, beside a place.
 
     Inside corners beside the bridges are as a tool of a `radius`, mm, leaves them.
     """
-    from silhueta.core.build.tying import tie_at
-
-    made = tie_at(job, at, width, count).job
+    from silhueta.core.build.bridges import tied_at
+    from silhueta.core.build.edits import exchanged
     from silhueta.core.build.offset import offset
+    from silhueta.core.geometry.solids import solids
 
+    colour = _contour(job, key).colour
+    mine = [c for c in job.outline.contours if c.cut and c.path.closed and c.colour == colour]
+    loops = [c.path for c in mine if isinstance(c.path, Loop)]
+    number = next(k for k, c in enumerate(mine) if c.key == key)
+    every = solids(loops)
+    island = next((s for s in every if number in (s.place, *s.inside)), None)
+    round_it = next((s for s in every if island is not None and island.within in s.inside), None)
+    if island is None or round_it is None:
+        raise EditError("there is no island any more")
+    some = (round_it.place, island.within, island.place, *island.inside)
+    done = tied_at([loops[k] for k in some], at, width, count).loops
+    made = exchanged(job, [mine[k].key for k in some], done)
     old = {id(c.path) for c in job.outline.contours}
     around, new = _depths(made), {}
     for contour in made.outline.contours:
         if not contour.cut or id(contour.path) in old or not isinstance(contour.path, Loop):
             continue
         first = -radius if around[contour.key] % 2 else radius
-        loops = offset(offset([contour.path], first), -first) if radius else [contour.path]
-        loops = [_without_short(loop, None) for loop in loops]
-        if loops:  # a slot that the tool does not fit at all is told as such
-            turned = [reverse_loop(loop) if first < 0 else loop for loop in loops]
+        fitted = offset(offset([contour.path], first), -first) if radius else [contour.path]
+        fitted = [_without_short(loop, None) for loop in fitted]
+        if fitted:  # a slot that the tool does not fit at all is told as such
+            turned = [reverse_loop(loop) if first < 0 else loop for loop in fitted]
             new[contour.key] = [replace(contour, path=loop) for loop in turned]
     return _with(made, new) if new else made
 
