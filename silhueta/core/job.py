@@ -199,6 +199,8 @@ class Job:
         What the part is held against at Inspect, as a person set it.
     waved : tuple of Waved
         Findings that a person let pass.
+    left_out : tuple of (str, int)
+        How many texts and pictures the drawing had that it came from, which are no outline.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
     last_key : int
@@ -222,6 +224,7 @@ class Job:
     words: tuple[Words, ...] = ()
     inspect: Limits = field(default_factory=Limits)
     waved: tuple[Waved, ...] = ()
+    left_out: tuple[tuple[str, int], ...] = ()
     page: Frame | None = None
     last_key: int = 0
 

@@ -100,6 +100,10 @@ class DrawingOffer:
         outline, frame, hidden = on_page(drawing, overlaps, BROAD if widen else np.inf, layers)
         name = File(self.file.name).stem.replace("_", " ").strip() or "Untitled"
         job = set_imported(Job(), outline, name[:1].upper() + name[1:], frame)
+        # a picture in it was asked about on opening, and not wanted
+        job = replace(
+            job, left_out=tuple((k, n) for k, n in drawing.left_out.items() if k == "texts")
+        )
         return Opening(job, hidden)
 
 

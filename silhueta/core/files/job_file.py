@@ -99,6 +99,7 @@ class _JobRecord(msgspec.Struct):
     words: tuple[Words, ...] = ()
     inspect: Limits = Limits()
     waved: tuple[Waved, ...] = ()
+    left_out: tuple[tuple[str, int], ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -227,6 +228,7 @@ def _record(job: Job) -> _JobRecord:
         words=job.words,
         inspect=job.inspect,
         waved=job.waved,
+        left_out=job.left_out,
         last_key=job.last_key,
     )
 
@@ -319,6 +321,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         words=record.words,
         inspect=record.inspect,
         waved=record.waved,
+        left_out=record.left_out,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

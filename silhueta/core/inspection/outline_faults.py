@@ -40,7 +40,7 @@ def _unconverted(scene: Scene) -> Iterator[Finding]:
     outline = scene.job.outline
     box: Box = outline.bounds if outline.taken else (0.0, 0.0, 0.0, 0.0)
     for kind in ("texts", "pictures"):
-        count = scene.left_out.get(kind, 0)
+        count = scene.left_out.get(kind, 0) or dict(scene.job.left_out).get(kind, 0)
         if count:
             one = kind[:-1]
             remedy = Remedy(f"Turn the {one} into outlines in the program that drew it")
