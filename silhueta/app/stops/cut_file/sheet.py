@@ -9,9 +9,11 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
+from silhueta.app.inspecting import Inspecting
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
 from silhueta.app.stops.cut_file.options import OptionRow
+from silhueta.app.stops.inspect.stop import inspect_state
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
@@ -30,9 +32,16 @@ class CutFileSheet(Worksheet):
 
     save = Signal(object)  # a format
 
-    def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        tracing: Tracing,
+        inspecting: Inspecting,
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(session, parent)
         self._tracing = tracing
+        inspecting.changed.connect(self.renew)
         self._proof: tuple[Job, Proof] | None = None
         self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
         self.about = Note()
@@ -51,6 +60,7 @@ class CutFileSheet(Worksheet):
         self.origin_note = Note()
         self.sheet = QLabel(self)
         self.sheet.setWordWrap(True)
+        self.inspected = Note(parent=self)
         for item in (
             heading("File"),
             self.format,
@@ -64,6 +74,7 @@ class CutFileSheet(Worksheet):
             self.origin_note,
             heading("What is written"),
             self.sheet,
+            self.inspected,
         ):
             self.body.addWidget(item)
         self.format.chosen.connect(lambda key: self._set("File", format=key))
@@ -104,6 +115,8 @@ class CutFileSheet(Worksheet):
         )
         self.origin.set_chosen(plan.origin)
         self.origin_note.say(*_about_zero(job))
+        found = inspect_state(job)
+        self.inspected.say(f"Inspect: {found.result}." if found.result else "", bool(found.wanted))
         reason = why_no_cut_file(job, self._tracing.failure)
         self.set_next(f"Save {form.title}…", reason)
         if reason:

@@ -31,7 +31,7 @@ def cut_file_state(job: Job) -> StopState:
 def _make(window: Window) -> Worksheet:
     from silhueta.app.stops.cut_file.sheet import CutFileSheet
 
-    sheet = CutFileSheet(window.session, window.tracing, window.sheets)
+    sheet = CutFileSheet(window.session, window.tracing, window.inspecting, window.sheets)
     sheet.save.connect(window.filing.export)
     window.filing.exported.connect(sheet.show_proof)
     return sheet
