@@ -17,7 +17,10 @@ from benchmarks.baselines import run as baselines
 from benchmarks.building import offsets, panels, stencils
 from benchmarks.clipart import opened
 from benchmarks.door import run as traced
+from benchmarks.faults import run as faults
 from benchmarks.files import dxf_kinds, many_shapes, single_curves
+from benchmarks.leaves import as_cut_areas, as_cut_forms, web_forms, web_glyphs
+from benchmarks.leaves import speed as inspect_speed
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
 from benchmarks.pictures import nodes
@@ -54,6 +57,12 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Stencils: 200 words (wanted: no island, ties as wide as asked, under 6 %)": stencils,
         "Sections: 50 panels (wanted: 1e-6 mm², each fits, clear of holes)": panels,
         "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
+        "Inspect: 300 parts with faults planted (wanted: all found, under 2 % false)": faults,
+        "Webs, closed forms (wanted: 0.01 mm)": web_forms,
+        "Webs of 100 glyphs against a raster (wanted: 0.01 mm)": web_glyphs,
+        "As cut, against GEOS (wanted: 0.1 %)": as_cut_areas,
+        "As cut, closed forms (wanted: 1e-6)": as_cut_forms,
+        "Inspect: 10,000 segments (wanted: 0.5 s, 0.05 s after a node moved)": inspect_speed,
         "Speed, 12-megapixel grey picture (wanted: ratio at most 2)": trace_ratio,
         "The same with noise, 60 discs and boxes (wanted: at most 6)": noisy_ratio,
         "Growth (wanted: 48 over 12 megapixels at most 4.2, slope at most 1.15)": growth,
