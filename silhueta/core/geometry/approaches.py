@@ -72,7 +72,9 @@ def nearest_on(table: Segments, which: Ints, points: Floats) -> Floats:
         ends = np.stack((start[arcs], end[arcs]), 1)
         away = np.hypot(*(ends - at[:, None]).transpose(2, 0, 1))
         nearer = ends[np.arange(len(own)), away.argmin(1)]
-        out[arcs] = np.where(_swept(table, own, on)[:, None], on, nearer)
+        # from the centre itself every place of an arc is as near: its ends are two
+        there = _swept(table, own, on) & (size > 0)
+        out[arcs] = np.where(there[:, None], on, nearer)
     return np.asarray(out)
 
 

@@ -14,14 +14,18 @@ import numpy as np
 
 from silhueta.core.build.offset import offset
 from silhueta.core.errors import EditError
+from silhueta.core.geometry.approaches import nearest_on
+from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import area_of, box_of
-from silhueta.core.geometry.nearest import nearest
-from silhueta.core.geometry.path import Loop
+from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.geometry.region.region import cut_away
+from silhueta.core.geometry.region.segments import chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
 
-_CHORD = 1e-5  # mm, to which what stays standing is followed to find its farthest place
+_CURVE = 0.002  # mm, within which cubics are taken as arcs, as offsets take them
+_ROUGH = 1e-3  # mm, to which outlines are followed to tell which segment is the nearest
+_MIDDLE = 400.0  # of a place's size, to which the middle of a closed slot is found
 _LEAST = 1e-6  # mm²: what is less came of rounding
 
 
@@ -82,31 +86,58 @@ def as_cut(loops: Sequence[Loop], width: float) -> AsCut:
         return AsCut(tuple(loops), ())
     left = offset(offset(list(loops), width / 2), -width / 2)
     more = [loop for loop in cut_away(left, list(loops), "evenodd") if abs(area_of(loop)) > _LEAST]
-    places = [_standing((s.outer, *s.holes), loops) for s in solids(more)]
+    drawn = _Drawn(loops)
+    places = [_standing((s.outer, *s.holes), drawn) for s in solids(more)]
     kept = sorted((p for p in places if p.area > _LEAST), key=lambda place: -place.far)
     return AsCut(tuple(left), tuple(kept))
 
 
-def _standing(loops: tuple[Loop, ...], drawn: Sequence[Loop]) -> Standing:
+class _Drawn:
+    """What was drawn, ready to be asked how far places are from it."""
+
+    def __init__(self, loops: Sequence[Loop]) -> None:
+        import shapely
+
+        self._table = segments_of([with_arcs(loop, _CURVE) for loop in loops])
+        chords = chords_of(self._table, _ROUGH)
+        self._segment = chords.segment
+        self._tree = shapely.STRtree(shapely.linestrings(chords.ends))  # type: ignore[arg-type]
+
+    def off(self, points: Floats) -> Floats:
+        """Return how far points are from the nearest place that was drawn, (K,), mm.
+
+        The nearest chord, and all that are about as near, tell which segments are measured.
+        """
+        import shapely
+
+        places = np.asarray(shapely.points(points))
+        far = self._tree.query_nearest(places, return_distance=True, all_matches=False)[1]
+        point, chord = self._tree.query(places, "dwithin", far + 2 * _ROUGH)
+        on = nearest_on(self._table, self._segment[chord], points[point])
+        found = np.full(len(points), np.inf)
+        np.minimum.at(found, point, np.hypot(*(on - points[point]).T))
+        return found
+
+
+def _standing(loops: tuple[Loop, ...], drawn: _Drawn) -> Standing:
     areas = [abs(area_of(loop)) for loop in loops]
     far, at = _farthest(loops, drawn)
     return Standing(loops, areas[0] - sum(areas[1:]), far, at)
 
 
-def _farthest(loops: tuple[Loop, ...], drawn: Sequence[Loop]) -> tuple[float, tuple[float, float]]:
+def _farthest(loops: tuple[Loop, ...], drawn: _Drawn) -> tuple[float, tuple[float, float]]:
     """Return the place of a piece that is farthest from any loop that was drawn, and how far."""
     import shapely
 
     left, bottom, right, top = box_of(loops[0])
-    reach = max(right - left, top - bottom)
-    near = [loop for loop in drawn if _meets(box_of(loop), (left, bottom, right, top), reach)]
     points = np.concatenate([_with_middles(loop) for loop in loops])
-    piece = polygon_of(solids(loops)[0], 1e-3)
+    piece = polygon_of(solids(loops)[0], _ROUGH)
     if not piece.is_empty:
         # a slot that is closed altogether is farthest in its middle
-        line = shapely.maximum_inscribed_circle(piece, 1e-4)
+        fine = max(max(right - left, top - bottom) / _MIDDLE, _ROUGH)
+        line = shapely.maximum_inscribed_circle(piece, fine)
         points = np.vstack([points, np.asarray(line.coords)[:1]])
-    off = np.min([nearest(loop, points).distance for loop in near], axis=0)
+    off = drawn.off(points)
     k = int(np.argmax(off))
     return float(off[k]), (float(points[k, 0]), float(points[k, 1]))
 
@@ -116,16 +147,7 @@ def _with_middles(loop: Loop) -> np.ndarray:
     chords = loop.ends - loop.starts
     aside = np.column_stack([chords[:, 1], -chords[:, 0]])
     middles = (loop.starts + loop.ends) / 2 + loop.bulges[:, None] * aside / 2
-    return np.vstack([flatten(loop, max(_CHORD, 1e-3)), middles])
-
-
-def _meets(one: Sequence[float], two: Sequence[float], reach: float) -> bool:
-    return (
-        one[0] <= two[2] + reach
-        and one[2] >= two[0] - reach
-        and one[1] <= two[3] + reach
-        and one[3] >= two[1] - reach
-    )
+    return np.vstack([flatten(loop, _ROUGH), middles])
 
 
 def v_groove_width(depth: float, angle: float) -> float:
