@@ -28,9 +28,7 @@ def test_a_planted_web_is_found_and_mended(hand, which):
     window.filing.open_demo(*(() if which == "gasket" else (which,)))
     hand.settle()
     hand.wait(lambda: found_in(window.session.job) is not None)
-    window.session.apply(
-        "Limits", lambda job: set_inspect(job, Limits("laser", 1.0, 0.2, web=1.0))
-    )
+    window.session.apply("Limits", lambda job: set_inspect(job, Limits("laser", 1.0, 0.2, web=1.0)))
     before = inspected(hand)
     radius = 0.8 if which == "heron" else 2.0
     planted = below_the_top(hand, radius, 0.4)

@@ -59,7 +59,9 @@ def _mended(scene: Scene, part: Box) -> tuple[str, tuple[Remedy, ...]]:
         return "moved, it fits", (_moving(scene, part),)
     angle = _turn_that_fits(scene, scene.limits.sheet)
     if angle is not None:
-        turn = Remedy(f"Turn it by {angle:.4g}°", partial(onto_sheet, degrees=angle, scene=scene))
+        turn = Remedy(
+            f"Turn it by {angle:.4g}°", partial(onto_sheet, degrees=angle, limits=scene.limits)
+        )
         return f"turned by {angle:.4g}°, it fits", (turn,)
     remedies = (Remedy("Cut it into sections at Build", stop="build"),)
     return "it does not fit turned either: sections would", remedies
@@ -116,10 +118,10 @@ def _shift(limits: Limits, part: Box) -> tuple[float, float]:
     return found[0], found[1]
 
 
-def onto_sheet(job: Job, degrees: float, scene: Scene) -> Job:
+def onto_sheet(job: Job, degrees: float, limits: Limits) -> Job:
     """Return the job turned and moved onto its sheet."""
     made = turned(job, degrees)
-    x, y = _shift(scene.limits, made.outline.bounds)
+    x, y = _shift(limits, made.outline.bounds)
     return moved(made, (), x, y)
 
 
@@ -145,7 +147,7 @@ def _margin(scene: Scene) -> Iterator[Finding]:
     if _fits((right - left, top - bottom), (wide, high)):
         remedies = (_moving(scene, part),)
     elif min(wide, high) > 0 and (angle := _turn_that_fits(scene, (wide, high))) is not None:
-        turn = partial(onto_sheet, degrees=angle, scene=scene)
+        turn = partial(onto_sheet, degrees=angle, limits=scene.limits)
         remedies = (Remedy(f"Turn it by {angle:.4g}°", turn), *remedies)
     yield Finding(
         "margin",

@@ -1,6 +1,8 @@
 """Findings mended, waved through, and held against a person's own limits."""
 
+import gc
 import math
+import weakref
 from dataclasses import replace
 
 import numpy as np
@@ -140,3 +142,15 @@ def test_a_persons_own_limits_go_over_the_shipped_ones(tmp_path, monkeypatch):
     own.write_bytes(b"[plasma\n")
     assert least_hole(Limits("plasma", thickness=6.0))[0] == 6.0
     assert "line 1" in processes.known()[1][0]
+
+
+def test_what_was_found_does_not_keep_its_job_alive():
+    limits = Limits("router", width=6.0, sheet=(50.0, 120.0), margin=1.0, web=3.0)
+    job = part(hole(circle_loop((50, 93), 6)), hole(square(20, (20, 20))), square(4, (24, 24)))
+    found = findings(job, limits)
+    assert len({one.code for one in found}) > 4
+    there = weakref.ref(job)
+    del job
+    gc.collect()
+    assert there() is None
+    assert found
