@@ -21,7 +21,7 @@ class PreviewLayer:
 
     def __init__(self, goes: Sequence[Path], comes: Sequence[Path], lines: Sequence[Path]) -> None:
         self.goes, self.comes, self.lines = tuple(goes), tuple(comes), tuple(lines)
-        self._areas = [_joined(self.goes), _joined(self.comes), _joined(self.lines)]
+        self._areas = [joined(self.goes), joined(self.comes), joined(self.lines)]
 
     def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline."""
@@ -39,7 +39,8 @@ class PreviewLayer:
         painter.drawPath(lines)
 
 
-def _joined(paths: Sequence[Path]) -> QPainterPath:
+def joined(paths: Sequence[Path]) -> QPainterPath:
+    """Return paths as one of the painter's, by the rule of fills."""
     whole = QPainterPath()
     whole.setFillRule(Qt.FillRule.OddEvenFill)
     for path in paths:

@@ -45,7 +45,7 @@ SUFFIX = ".silhueta"
 # 5: what an outline was traced from in one place; limits of Tidy, an imported page
 # 6: what was chosen of a format of cut files, by name
 # 7: what the part is held against at Inspect, what was waved through
-FORMAT = 7
+FORMAT = 7  # what Inspect asks and lets pass has come in since 6
 _MOST_PICTURE = 1_000_000_000
 _LAST_KEY = 10**12  # more than any hand gives
 

@@ -18,12 +18,13 @@ from silhueta.core.geometry.approaches import nearest_on
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import area_of, box_of
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Loop
 from silhueta.core.geometry.region.region import cut_away
 from silhueta.core.geometry.region.segments import chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
+from silhueta.core.inspection.facing import CURVE
 
-_CURVE = 0.002  # mm, within which cubics are taken as arcs, as offsets take them
 _ROUGH = 1e-3  # mm, to which outlines are followed to tell which segment is the nearest
 _MIDDLE = 400.0  # of a place's size, to which the middle of a closed slot is found
 _LEAST = 1e-6  # mm²: what is less came of rounding
@@ -92,13 +93,27 @@ def as_cut(loops: Sequence[Loop], width: float) -> AsCut:
     return AsCut(tuple(left), tuple(kept))
 
 
+def outline_as_cut(outline: Outline, width: float) -> AsCut:
+    """Return what a round tool leaves of an outline, mm: each colour is cut out of its own sheet.
+
+    Raises
+    ------
+    EditError
+        As :func:`as_cut`.
+
+    """
+    each = [as_cut([p for p in paths if isinstance(p, Loop)], width) for _, paths in outline.groups]
+    standing = sorted((p for one in each for p in one.standing), key=lambda place: -place.far)
+    return AsCut(tuple(loop for one in each for loop in one.outline), tuple(standing))
+
+
 class _Drawn:
     """What was drawn, ready to be asked how far places are from it."""
 
     def __init__(self, loops: Sequence[Loop]) -> None:
         import shapely
 
-        self._table = segments_of([with_arcs(loop, _CURVE) for loop in loops])
+        self._table = segments_of([with_arcs(loop, CURVE) for loop in loops])
         chords = chords_of(self._table, _ROUGH)
         self._segment = chords.segment
         self._tree = shapely.STRtree(shapely.linestrings(chords.ends))  # type: ignore[arg-type]

@@ -13,15 +13,15 @@ from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.nesting import reverse_loop
 from silhueta.core.geometry.path import ARC, Floats, Loop
 from silhueta.core.geometry.region.segments import segments_of
+from silhueta.core.inspection.facing import CURVE
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.inspection.limits import least_corner
 from silhueta.core.inspection.remedies import opened_corner, rounded
 from silhueta.core.inspection.thin import directions, neighbours
 
-_CURVE = 0.002  # mm, within which cubics are taken as arcs
 # mm that a tool leaves standing in a corner, from which it is told: less is within what a router
 # in wood or sheet keeps to (common practice, no source)
-_LEFT = 0.05
+_LEFT = 0.05  # of a corner, mm
 
 
 def _tight(scene: Scene) -> Iterator[Finding]:
@@ -31,7 +31,7 @@ def _tight(scene: Scene) -> Iterator[Finding]:
     for contour, depth in scene.nested:
         if depth % 2 and scene.width_of(contour) < 2 * least:
             continue  # the tool does not go into such a hole at all, and that is told
-        loop = with_arcs(contour.path, _CURVE)
+        loop = with_arcs(contour.path, CURVE)
         assert isinstance(loop, Loop)
         # with what is solid on the left, the tool comes from the right
         if (signed_area(loop) < 0) != bool(depth % 2):

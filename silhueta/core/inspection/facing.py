@@ -10,7 +10,10 @@ from silhueta.core.geometry.path import LINE, Floats
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of
 from silhueta.core.geometry.sweep import BLOCK, near_blocks
 
-_ASKEW = 0.02  # sine of the angle under which two sides run apart, and still are one width
+ASKEW = 0.02  # sine of the angle under which two sides run apart, and still are one width
+CURVE = 0.002  # mm, within which cubics are taken as arcs: less than any tool keeps to
+# of the limit: how far chords may leave an arc, and how much farther off pairs are looked for then
+_CHORDS, _SLACK = 1 / 20, 1 / 10
 _LINE = int(LINE)
 
 
@@ -31,8 +34,8 @@ def facing_pairs(table: Segments, after: Ints, limit: float, solid: bool, most: 
         Pairs from which on the answer is None: nearly everything is near everything.
 
     """
-    chords = chords_of(table, max(0.002, limit / 20))
-    slack = limit / 10
+    chords = chords_of(table, max(CURVE, _CHORDS * limit))
+    slack = _SLACK * limit
     one, two = near_blocks(chords.ends, (limit + slack) / 2)
     found, count = _pairs(
         chords.ends,
@@ -151,7 +154,7 @@ def _faces(
         return False
     mx, my = ox - px, oy - py
     own = np.hypot(mx, my)
-    most = _ASKEW * apart
+    most = ASKEW * apart
     if vx * mx + vy * my > most * own:
         return False
     if side * way * (mx * vy - my * vx) < -most * own:

@@ -17,13 +17,12 @@ from silhueta.core.inspection.limits import (
     least_web,
     pierce_room,
 )
-from silhueta.core.inspection.remedies import marked, piece_skipped, skipped, tied
+from silhueta.core.inspection.remedies import SPARE, marked, piece_skipped, skipped, tied
 
-_SPARE = 0.002  # mm that a bridge is wider than a web must be, so that no last digit finds it
 _OFF = 1e-6  # mm: what adding up coordinates may leave
 # A bridge that holds a letter in thin sheet, and how many (common practice, no source); where a
 # web must be wider, bridges are
-_BRIDGE, _BRIDGES = 2.0, 2
+_BRIDGE, _BRIDGES = 2.0, 2  # mm wide, and so many an island
 
 
 def _islands(scene: Scene) -> Iterator[Finding]:
@@ -55,7 +54,7 @@ def _held(
 ) -> tuple[Remedy, ...]:
     """Return what keeps a loose piece, or a hole in one, from dropping out."""
     web, _ = least_web(scene.limits)
-    wide = round(max(web + _SPARE, _BRIDGE), 3)
+    wide = round(max(web + SPARE, _BRIDGE), 3)
     words = "Tie the piece that it is in" if odd else "Tie it"
     return (
         Remedy(

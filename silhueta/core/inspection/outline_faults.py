@@ -11,15 +11,22 @@ import numpy as np
 from silhueta.core.geometry.measure import Box, box_of, length_of
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
-from silhueta.core.inspection.remedies import all_cut, closed, marked, skipped, tidied, welded
+from silhueta.core.inspection.remedies import (
+    SHORT,
+    all_cut,
+    closed,
+    marked,
+    skipped,
+    tidied,
+    welded,
+)
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.core.geometry.path import Floats
 
-_SHORT = 0.02  # mm: a machine stops at each end; common practice, no source
 # of a line's length: a smaller gap is a slip of whoever drew a loop, a larger one a line meant open
-_NARROW = 0.1
+_NARROW = 0.1  # of its length
 
 
 def _nothing_to_cut(scene: Scene) -> Iterator[Finding]:
@@ -158,7 +165,7 @@ def _short_segments(scene: Scene) -> Iterator[Finding]:
     for contour in scene.cut:
         path = contour.path
         chord = np.hypot(*(path.ends - path.starts).T)
-        short = np.flatnonzero((chord < _SHORT) & (np.abs(path.bulges) < 1.0))
+        short = np.flatnonzero((chord < SHORT) & (np.abs(path.bulges) < 1.0))
         if not len(short):
             continue
         places = path.starts[short]
@@ -170,10 +177,9 @@ def _short_segments(scene: Scene) -> Iterator[Finding]:
             "look",
             (x, y),
             (low[0], low[1], high[0], high[1]),
-            f"{counted(len(short), 'piece')} of a line under {_SHORT:g} mm: a machine stops at "
-            "each",
+            f"{counted(len(short), 'piece')} of a line under {SHORT:g} mm: a machine stops at each",
             float(chord[k]),
-            _SHORT,
+            SHORT,
             (contour.key,),
             (
                 Remedy("Put a node in its place", partial(tidied, kind="short", key=contour.key)),

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,15 +20,20 @@ from silhueta.core.tidy.choose import set_operation, set_taken
 from silhueta.core.tidy.offers.kinds import find_offer, take
 from silhueta.core.tidy.offers.offer import Item, Kind, edited, limits_of
 
-# mm: what makes a web exactly as wide as asked for would be found again by the last digit
-_SPARE = 0.002
-_SHORT = 0.02  # mm: segments shorter than this are findings of their own
+if TYPE_CHECKING:
+    from shapely.geometry.base import BaseGeometry
+
+SPARE = 0.002  # mm that what is mended gets more than was asked, so that no last digit finds it
+SHORT = 0.02  # mm of a segment: a machine stops at each end; common practice, no source
 _TOUCHES = 1e-3  # mm, within which what is grown belongs to the place that it is grown for
 _AWAY = 20  # widths round a part, in which a slot's own void is looked at; any few would do
 
 
 def _place_of(job: Job, key: int) -> int:
-    return next(k for k, c in enumerate(job.outline.contours) if c.key == key)
+    place = next((k for k, c in enumerate(job.outline.contours) if c.key == key), None)
+    if place is None:
+        raise EditError("what this was about is gone")
+    return place
 
 
 def _contour(job: Job, key: int) -> Contour:
@@ -216,7 +222,7 @@ def _broader(
     here = _beside(narrow, at, wide)
     if not here:
         raise EditError(_BY_HAND)
-    return offset(here, (least - wide) / 2 + _SPARE)
+    return offset(here, (least - wide) / 2 + SPARE)
 
 
 def _as_left(job: Job, keys: Sequence[int], more: Sequence[Loop], radius: float) -> Job:
@@ -230,20 +236,6 @@ def _as_left(job: Job, keys: Sequence[int], more: Sequence[Loop], radius: float)
     left = cut_away(offset(offset(mine, radius), -radius), mine, "evenodd")
     beside = _touching(left, more)
     return _changed(job, keys, beside, solid=True) if beside else job
-
-
-def _touching(pieces: Sequence[Loop], others: Sequence[Loop]) -> list[Loop]:
-    """Return those pieces that touch any of others."""
-    import shapely
-
-    from silhueta.core.geometry.solids import polygon_of, solids
-
-    there = shapely.union_all([polygon_of(piece, _TOUCHES) for piece in solids(others)])
-    found: list[Loop] = []
-    for piece in solids(pieces):
-        if polygon_of(piece, _TOUCHES).distance(there) <= _TOUCHES:
-            found += [piece.outer, *piece.holes]
-    return found
 
 
 def rounded(job: Job, keys: Sequence[int], at: tuple[float, float], radius: float) -> Job:
@@ -300,12 +292,26 @@ def _beside(pieces: Sequence[Loop], at: tuple[float, float], reach: float) -> li
     """Return those pieces, with their holes, that come as near to a place as a finding reaches."""
     import shapely
 
+    return _near(pieces, shapely.Point(at), reach / 2)
+
+
+def _touching(pieces: Sequence[Loop], others: Sequence[Loop]) -> list[Loop]:
+    """Return those pieces, with their holes, that touch any of others."""
+    import shapely
+
     from silhueta.core.geometry.solids import polygon_of, solids
 
-    place = shapely.Point(at)
+    there = shapely.union_all([polygon_of(piece, _TOUCHES) for piece in solids(others)])
+    return _near(pieces, there, 0.0)
+
+
+def _near(pieces: Sequence[Loop], there: BaseGeometry, reach: float) -> list[Loop]:
+    """Return those pieces, with their holes, no farther from something than `reach`, mm."""
+    from silhueta.core.geometry.solids import polygon_of, solids
+
     found: list[Loop] = []
     for piece in solids(pieces):
-        if polygon_of(piece, _TOUCHES).distance(place) <= reach / 2 + _TOUCHES:
+        if polygon_of(piece, _TOUCHES).distance(there) <= reach + _TOUCHES:
             found += [piece.outer, *piece.holes]
     return found
 
@@ -342,9 +348,9 @@ def _without_short(loop: Loop, before: Loop | None) -> Loop:
     """Return a loop without the segments, too short to see, that came of putting loops together."""
     from silhueta.core.tidy.offers.nodes import chords, without_segments
 
-    if before is not None and chords(before).min() < _SHORT:
+    if before is not None and chords(before).min() < SHORT:
         return loop  # it had such segments of its own, which are told
-    short = np.flatnonzero(chords(loop) < _SHORT)
+    short = np.flatnonzero(chords(loop) < SHORT)
     made = without_segments(loop, short) if len(short) else loop
     return made if isinstance(made, Loop) else loop
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.job import is_stale
@@ -48,8 +49,12 @@ def _thickness(scene: Scene) -> Iterator[Finding]:
     )
 
 
-def _unsure(scene: Scene) -> Iterator[Finding]:
-    """Yield typed dimensions that the outline leaves by more than was asked, or may leave."""
+def _sizes(scene: Scene, code: str) -> Iterator[Finding]:
+    """Yield the typed dimensions that are off by more than was asked, or are known less well."""
+    yield from (one for one in _limited(scene) if one.code == code)
+
+
+def _limited(scene: Scene) -> Iterator[Finding]:
     if is_stale(scene.job) or not any(row.within for row in scene.job.calipers):
         return
     from silhueta.core.inspection.job_faults import where
@@ -77,9 +82,12 @@ def _unsure(scene: Scene) -> Iterator[Finding]:
 
 FINDERS = (
     Finder("thickness-open", "Thickness not told", "thicknesses that nobody told", _thickness),
-    Finder("size-off", "Size off", "sizes that are off", _unsure),
+    Finder("size-off", "Size off", "sizes that are off", partial(_sizes, code="size-off")),
     Finder(
-        "size-unsure", "Size not sure enough", "sizes that are not known well enough", lambda _: ()
+        "size-unsure",
+        "Size not sure enough",
+        "sizes that are not known well enough",
+        partial(_sizes, code="size-unsure"),
     ),
     Finder("scale-unconfirmed", "Size not checked", "sizes that nobody checked", _unconfirmed),
 )

@@ -21,19 +21,16 @@ from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, Path
 from silhueta.core.geometry.region.segments import Ints, Segments, chords_of, segments_of
 from silhueta.core.geometry.solids import polygon_of, solids
-from silhueta.core.inspection.facing import facing_pairs
+from silhueta.core.inspection.facing import ASKEW, CURVE, facing_pairs
 from silhueta.core.inspection.finding import Finder, Finding, Remedy, Scene
 from silhueta.core.inspection.limits import Limits, least_corner, least_web, tool_of
-from silhueta.core.inspection.remedies import grown, moved, widened
+from silhueta.core.inspection.remedies import SPARE, grown, moved, widened
 
-_CURVE = 0.002  # mm, within which cubics are taken as arcs
 _CHORD = 0.002  # mm, to which the outline is followed to see whether a circle is empty
 _EMPTY = 0.006  # mm, that a circle may reach over the outline: what the two above may add up to
-_ASKEW = 0.02  # sine of the angle under which two sides of a web run apart (as in facing)
 _BACK = 0.5  # cosine: how straight back the sides of a blunt end must run; 60° at most
 _BACK_ALL = -0.99  # cosine between a line and the next, where the two are there and back again
 _TAPER = 0.1  # of its circle, that may lie outside where its sides come nearer to each other
-_SPARE = 0.002  # mm that a mended web gets more, so that no last digit finds it again
 _MOST = 2_000_000  # pairs of segments that are looked at; of more, the limit is far too large
 
 
@@ -60,7 +57,7 @@ def _narrow(contours: list[Contour], limit: float, solid: bool) -> tuple[_Narrow
     """
     import shapely
 
-    loops = [loop for c in contours if isinstance(loop := with_arcs(c.path, _CURVE), Loop)]
+    loops = [loop for c in contours if isinstance(loop := with_arcs(c.path, CURVE), Loop)]
     loops = orient(loops, nest(loops))
     keys = [c.key for c in contours]
     none = _Narrow(np.zeros(0), np.zeros((0, 2, 2)), np.zeros((0, 2), np.int64), np.zeros(0, int))
@@ -208,7 +205,7 @@ def _nearest_there(table: Segments, places: Floats, segments: Ints) -> np.ndarra
     for side in (0, 1):
         p, own = places[:, side], segments[:, side]
         across = places[:, 1 - side] - p
-        most = _ASKEW * np.hypot(across[:, 0], across[:, 1])
+        most = ASKEW * np.hypot(across[:, 0], across[:, 1])
         for at_end, other in ((False, before), (True, after)):
             node = table.end[own] if at_end else table.start[own]
             here = (np.abs(p - node) < 1e-9).all(1)
@@ -269,7 +266,7 @@ def _stronger(
         if circle is None or len(own) < 2:
             continue
         away = ends[side] - ends[1 - side]
-        move = (limit + _SPARE - found.wide[k]) * away / np.hypot(*away)
+        move = (limit + SPARE - found.wide[k]) * away / np.hypot(*away)
         centre = np.asarray(circle[0]) + move
         if free(centre, loop, circle[1] + limit):
             x, y = move.tolist()

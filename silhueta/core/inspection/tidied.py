@@ -18,7 +18,7 @@ from silhueta.core.wording import counted
 # A crowd: so many nodes within so many mm. A machine that looks twenty moves ahead slows down to a
 # crawl there; the figures are common practice, no source. Outlines no longer than ten crowds are
 # small drawings, not crowded ones.
-_CROWD, _WITHIN, _SMALL = 6, 0.3, 10.0
+_CROWD, _WITHIN, _SMALL = 6, 0.3, 10.0  # nodes, mm, crowds
 _FILLS = 0.3  # of a frame, that the part in it covers at least: most drawings do, few windows do
 _OFF = 0.05  # mm that the line in place of a crowd may leave its nodes
 

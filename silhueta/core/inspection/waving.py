@@ -17,7 +17,7 @@ from silhueta.core.job import Job
 
 # mm to which a place and a size must be what they were: what moving a part about leaves of it in
 # the last digits is far less, and an edit that matters to anybody is more
-_SAME = 0.01
+_SAME = 0.01  # mm
 _MOST_REASON = 400  # letters of a reason that are kept
 
 

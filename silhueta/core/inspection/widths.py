@@ -16,17 +16,18 @@ from numpy.typing import NDArray
 from silhueta.core.geometry.march import march
 from silhueta.core.geometry.measure import bounding_box, length_of
 from silhueta.core.geometry.nesting import nest, orient
+from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Floats, Loop
 
 _MOST = 60_000  # points along all loops; more take seconds and look no different
 _TOUCHED = 8  # places of the outline next to a circle, that may touch it
 _ROUNDS = 40  # of shrinking: most circles are done in five
-_SAME = 1e-9
+_SAME = 1e-9  # mm: what is nearer to nothing than this came of rounding
 _SQUARE = 0.97  # of a circle's width, that the line between the places it touches must be long
 _WINDOW = 12  # steps both ways, in which a web is the thinnest: less is the raggedness of a trace
 _TIP = 6  # steps along the outline round a corner, within which a circle lies in its tip
 # widths, and steps, between two places that are told: nearer ones are one web
-_APART, _STEPS_APART = 4.0, 24.0
+_APART, _STEPS_APART = 4.0, 24.0  # whichever is more
 
 
 class Widths(NamedTuple):
@@ -100,6 +101,20 @@ def widths(loops: Sequence[Loop], step: float = 0.25) -> Widths:
     better &= touched[every, best]
     across[better] = points[which[every, best]][better]
     return Widths(points, number.astype(np.int64), 2 * radius, across, step)
+
+
+def outline_widths(outline: Outline, step: float) -> Widths:
+    """Return how thick an outline is along it, mm: each colour is a piece of its own."""
+    groups = [[p for p in paths if isinstance(p, Loop)] for _, paths in outline.groups]
+    each = [widths(loops, step) for loops in groups if loops] or [widths([], step)]
+    before = np.cumsum([0, *(len(loops) for loops in groups if loops)])
+    return Widths(
+        np.concatenate([one.points for one in each]),
+        np.concatenate([one.loop + n for one, n in zip(each, before.tolist(), strict=False)]),
+        np.concatenate([one.thick for one in each]),
+        np.concatenate([one.across for one in each]),
+        max(one.step for one in each),
+    )
 
 
 def thinnest(made: Widths, most: int) -> list[int]:

@@ -9,9 +9,9 @@ from silhueta.core.errors import EditError
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, circle_loop
 from silhueta.core.inspect_settings import Limits
-from silhueta.core.inspection.as_cut import as_cut, v_groove_width
+from silhueta.core.inspection.as_cut import as_cut, outline_as_cut, v_groove_width
 from silhueta.core.inspection.goes import outcome
-from silhueta.core.inspection.widths import thinnest, widths
+from silhueta.core.inspection.widths import outline_widths, thinnest, widths
 from tests.conftest import hole, square
 
 
@@ -63,3 +63,16 @@ def test_how_wide_a_v_bit_cuts():
     assert v_groove_width(3.0, 60.0) == pytest.approx(2 * 3 / math.sqrt(3))
     with pytest.raises(EditError):
         v_groove_width(1.0, 180.0)
+
+
+def test_pieces_of_two_colours_that_meet_are_looked_at_apart():
+    red, blue = (200, 30, 30), (30, 30, 200)
+    ring = Contour(square(60), colour=red), Contour(hole(square(20, (20, 20))), colour=red)
+    outline = Outline((*ring, Contour(square(20, (20, 20)), colour=blue)))
+    found = outline_as_cut(outline, 6.0)
+    assert found.area == pytest.approx(4 * 9 * (1 - math.pi / 4), abs=1e-9)
+    assert len(found.outline) == 3
+    made = outline_widths(outline, 0.5)
+    assert made.loop.max() == 2
+    middle = (made.loop < 2) & (np.abs(made.points[:, 0] - 30) < 5)
+    assert made.thick[middle] == pytest.approx(20.0, abs=0.05)

@@ -20,13 +20,12 @@ from PySide6.QtGui import (
 )
 
 from silhueta.app.look.theme import AMBER, AMBER_DEEP, CARD, CHALK, INK, PENCIL, SCRIBED, font
-from silhueta.app.table.outline_layer import painter_path
+from silhueta.app.table.preview_layer import joined
 from silhueta.core.units import MM_PER_UNIT, Unit, format_length, format_sides
 
 if TYPE_CHECKING:
     from silhueta.app.table.surface import Surface
     from silhueta.app.table.table import Table
-    from silhueta.core.geometry.path import Path
     from silhueta.core.inspection.as_cut import AsCut
     from silhueta.core.inspection.finding import Finding
     from silhueta.core.inspection.goes import Outcome
@@ -215,12 +214,14 @@ class GoesLayer:
         other_side: bool,
     ) -> None:
         self.outcome, self.other_side = outcome, other_side
-        self._stays = [_whole(piece.loops) for piece in outcome.stays]
-        self._goes = [_whole(piece.loops) for piece in outcome.goes]
-        self._sheet = QPainterPath()
+        self._stays = [joined(piece.loops) for piece in outcome.stays]
+        self._goes = [joined(piece.loops) for piece in outcome.goes]
+        self._left = QPainterPath()  # of the sheet, once all pieces are out of it
         if other_side:
             box = sheet or _round(outcome)
-            self._sheet.addRect(QRectF(box[0], box[1], box[2] - box[0], box[3] - box[1]))
+            self._left.addRect(QRectF(box[0], box[1], box[2] - box[0], box[3] - box[1]))
+            for path in self._stays:
+                self._left = self._left.subtracted(path)
 
     def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline."""
@@ -230,10 +231,7 @@ class GoesLayer:
         steel = QColor("#8fa0a6")
         solid, hatched = self._stays, self._goes
         if self.other_side:  # the sheet is what is kept: pieces fall out of it, slugs stay nowhere
-            left = QPainterPath(self._sheet)
-            for path in self._stays:
-                left = left.subtracted(path)
-            solid, hatched = [left, *self._goes], self._stays
+            solid, hatched = [self._left, *self._goes], self._stays
         for path in solid:
             painter.fillPath(transform.map(path), steel)
         for path in hatched:
@@ -265,8 +263,8 @@ class AsCutLayer:
 
     def __init__(self, made: AsCut, units: Unit) -> None:
         self.made, self._units = made, units
-        self._left = _whole(made.outline)
-        self._standing = [_whole(place.loops) for place in made.standing]
+        self._left = joined(made.outline)
+        self._standing = [joined(place.loops) for place in made.standing]
 
     def paint(self, painter: QPainter, table: Surface) -> None:
         """Paint them over the outline, the farthest place with its size."""
@@ -349,14 +347,6 @@ def _label(painter: QPainter, at: QPointF, text: str, room: QRectF) -> None:
     painter.setPen(INK)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-
-
-def _whole(loops: Sequence[Path]) -> QPainterPath:
-    whole = QPainterPath()
-    whole.setFillRule(Qt.FillRule.OddEvenFill)
-    for loop in loops:
-        whole.addPath(painter_path(loop))
-    return whole
 
 
 def _round(outcome: Outcome) -> tuple[float, float, float, float]:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 VIEWS = {"findings": "Findings", "goes": "Goes, stays", "cut": "As cut", "widths": "Widths"}
 _STEP = 400  # points along the longer side of the part, at which its thickness is looked at
 _FINE = 8  # points along the least width that is asked for: a web is found to a hundredth of it
+_THIN = 50  # of the part's size, under which it counts as thin where no least web is asked for
 _LABELS = 6  # of the thinnest places that carry their width
 
 
@@ -46,15 +47,14 @@ class Views(QObject):
         from silhueta.core.inspection.limits import limits_of
 
         limits = limits_of(job)
-        key = (view, id(job.outline), limits)
+        key = (view, job.outline, limits)
         if key == self._for or (key == self._asked and self.bench.busy):
             return
         self._asked, self.failure = key, ""
-        self.bench.ask("Looking", lambda _: _worked_out(view, job, limits), (key, job.outline))
+        self.bench.ask("Looking", lambda _: _worked_out(view, job, limits), key)
 
-    def _take(self, got: Any, asked: tuple[tuple[object, ...], object]) -> None:
-        self._for, self._got = asked[0], got
-        self._outline = asked[1]  # held, so that no other gets its id
+    def _take(self, got: Any, asked: tuple[object, ...]) -> None:
+        self._for, self._got = asked, got
         self.made.emit()
 
     def _fail(self, text: str) -> None:
@@ -93,28 +93,25 @@ class Views(QObject):
             return None
         from silhueta.core.inspection.limits import limits_of
 
-        return self._got if self._for == (view, id(job.outline), limits_of(job)) else None
+        return self._got if self._for == (view, job.outline, limits_of(job)) else None
 
 
 def _worked_out(view: str, job: Job, limits: Limits) -> Any:
-    from silhueta.core.geometry.path import Loop
-
-    loops = [c.path for c in job.outline.contours if c.cut and isinstance(c.path, Loop)]
     if view == "goes":
         from silhueta.core.inspection.goes import outcome
 
         return outcome(job.outline, limits)
     if view == "cut":
-        from silhueta.core.inspection.as_cut import as_cut
+        from silhueta.core.inspection.as_cut import outline_as_cut
         from silhueta.core.inspection.limits import tool_of
 
-        return as_cut(loops, tool_of(limits))
+        return outline_as_cut(job.outline, tool_of(limits))
     from silhueta.core.inspection.limits import least_web
-    from silhueta.core.inspection.widths import thinnest, widths
+    from silhueta.core.inspection.widths import outline_widths, thinnest
 
     left, bottom, right, top = job.outline.bounds
-    limit = least_web(limits)[0] or max(right - left, top - bottom) / 50
-    made = widths(loops, min(max(right - left, top - bottom) / _STEP, limit / _FINE))
+    limit = least_web(limits)[0] or max(right - left, top - bottom) / _THIN
+    made = outline_widths(job.outline, min(max(right - left, top - bottom) / _STEP, limit / _FINE))
     return made, limit, thinnest(made, _LABELS)
 
 
