@@ -10,6 +10,7 @@ import click
 
 from silhueta import __version__
 from silhueta.cli.build import build
+from silhueta.cli.cut import cut
 from silhueta.cli.demo import demo
 from silhueta.cli.gauge import gauge
 from silhueta.cli.inspect import inspect
@@ -32,7 +33,7 @@ def app(context: click.Context, version: bool) -> None:
         click.echo(context.get_help())
 
 
-for command in (trace, tidy, true, build, inspect, gauge, open_window, demo):
+for command in (trace, tidy, true, build, inspect, cut, gauge, open_window, demo):
     app.add_command(command)
 
 

@@ -119,11 +119,13 @@ def _same_file(one: File, two: File) -> bool:
         return False  # which cannot be read or written, as will be said
 
 
-def write_report(target: File, content: dict[str, object], work: Work) -> None:
-    """Write a report, with the time each stage took and the most memory held."""
+def write_report(
+    target: File, content: dict[str, object], work: Work, times: str = "seconds"
+) -> None:
+    """Write a report, with the time each stage took, under `times`, and the most memory held."""
     from silhueta.core.files.atomic import write_whole
 
-    content["seconds"] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
+    content[times] = {stage: round(spent, 4) for stage, spent in work.seconds.items()}
     with suppress(ImportError):  # not every system tells
         import resource
 

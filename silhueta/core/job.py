@@ -28,6 +28,7 @@ from silhueta.core.datums import (
 )
 from silhueta.core.geometry.outline import Contour, Outline, keyed
 from silhueta.core.inspect_settings import Limits, Waved
+from silhueta.core.plan_settings import PlanSettings
 from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Crop as Crop
 from silhueta.core.steps import Step
@@ -199,6 +200,8 @@ class Job:
         What the part is held against at Inspect, as a person set it.
     waved : tuple of Waved
         Findings that a person let pass.
+    plan : PlanSettings
+        How it is cut, as far as a person decided that.
     left_out : tuple of (str, int)
         How many texts and pictures the drawing had that it came from, which are no outline.
     page : (left, bottom, right, top) or None, mm
@@ -224,6 +227,7 @@ class Job:
     words: tuple[Words, ...] = ()
     inspect: Limits = field(default_factory=Limits)
     waved: tuple[Waved, ...] = ()
+    plan: PlanSettings = field(default_factory=PlanSettings)
     left_out: tuple[tuple[str, int], ...] = ()
     page: Frame | None = None
     last_key: int = 0
@@ -263,6 +267,7 @@ def _begun(job: Job, name: str) -> Job:
         tidy=job.tidy,
         cut_file=job.cut_file,
         inspect=job.inspect,
+        plan=replace(job.plan, by_hand=(), first=()),
         last_key=job.last_key,
     )
 
@@ -326,6 +331,11 @@ def set_cut_file(job: Job, settings: CutFileSettings) -> Job:
 def set_inspect(job: Job, limits: Limits) -> Job:
     """Return `job` held against other limits."""
     return job if job.inspect == limits else replace(job, inspect=limits)
+
+
+def set_plan(job: Job, settings: PlanSettings) -> Job:
+    """Return `job` cut in another way."""
+    return job if job.plan == settings else replace(job, plan=settings)
 
 
 def words_followed(before: Job, after: Job) -> Job:

@@ -76,8 +76,8 @@ class Drawing:
             yield MARK, mark
         for part in self.parts:
             for hole in part.holes:
-                yield INSIDE + _suffix(part.colour), hole
-            yield OUTSIDE + _suffix(part.colour), part.outer
+                yield INSIDE + suffix(part.colour), hole
+            yield OUTSIDE + suffix(part.colour), part.outer
 
     def paths(self) -> list[Path]:
         """Return every path."""
@@ -93,7 +93,8 @@ class Drawing:
         return [group for group in found.values() if group] + alone
 
 
-def _suffix(colour: Rgb | None) -> str:
+def suffix(colour: Rgb | None) -> str:
+    """Return what a layer's name ends in for a colour, "" for none."""
     return "" if colour is None else "_{:02X}{:02X}{:02X}".format(*colour)
 
 

@@ -9,6 +9,7 @@ from silhueta.core.files.format import Came, Choice, Format
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.job import CutFileSettings
 
 _EXTENTS_OFF = (
@@ -16,7 +17,7 @@ _EXTENTS_OFF = (
 )
 
 
-def _write(drawing: Drawing, plan: CutFileSettings) -> bytes:
+def _write(drawing: Drawing | PlanDrawing, plan: CutFileSettings) -> bytes:
     from silhueta.core.files import dxf_write
 
     return dxf_write.dxf_bytes(drawing, str(DXF.value(plan, "version")))

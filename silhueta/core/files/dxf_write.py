@@ -7,6 +7,15 @@ import logging
 from typing import Any
 
 from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE, Drawing
+from silhueta.core.cutting.plan_drawing import (
+    CUT,
+    DRILL,
+    LEAD,
+    POCKET,
+    TAB,
+    VGROOVE,
+    PlanDrawing,
+)
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import bounding_box, circle_of
 from silhueta.core.geometry.path import Floats
@@ -20,9 +29,10 @@ _MEASUREMENT = {"mm": 1, "in": 0}
 CURVE_ERROR = 0.005  # mm; a polyline has no cubics, so they are written as tangent arcs
 # indices of the standard table, told apart on screen
 _COLOURS = {INSIDE: 5, OUTSIDE: 7, MARK: 3, ENGRAVE: 8}
+_COLOURS |= {CUT: 7, POCKET: 30, VGROOVE: 40, DRILL: 6, LEAD: 9, TAB: 2}  # of a plan
 
 
-def dxf_bytes(drawing: Drawing, version: str) -> bytes:
+def dxf_bytes(drawing: Drawing | PlanDrawing, version: str) -> bytes:
     """Return the drawing as a DXF file in ASCII, lengths in the drawing's units.
 
     `version`: "R12" or "R2000".
@@ -44,9 +54,10 @@ def dxf_bytes(drawing: Drawing, version: str) -> bytes:
     for layer in dict.fromkeys(layer for layer, _ in written):
         document.layers.add(layer, color=_colour(layer))
     entities = _Entities(modelspace, unit, version)
+    begun = isinstance(drawing, PlanDrawing)  # a way is begun where its first node is
     for layer, path in written:
         entities.layer = layer
-        circle = circle_of(path)
+        circle = None if begun and not layer.startswith(DRILL) else circle_of(path)
         if circle is not None:
             entities.circle(*circle)
         else:

@@ -9,6 +9,7 @@ from pathlib import Path as File
 import numpy as np
 
 from silhueta.core.cutting.drawing import Drawing
+from silhueta.core.cutting.plan_drawing import PlanDrawing
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.dxf_write import CURVE_ERROR
@@ -27,7 +28,7 @@ _AREA_OFF = 1e-5  # of the area
 
 
 def export(
-    drawing: Drawing,
+    drawing: Drawing | PlanDrawing,
     target: File,
     plan: CutFileSettings | None = None,
     work: Work | None = None,
@@ -53,6 +54,8 @@ def export(
         found.append(proven(form, drawing, written, target.name))
 
     write_whole(target, data, prove)
+    if isinstance(drawing, PlanDrawing):
+        return Proof(target, found[0], drawing.units)
     return Proof(
         target,
         found[0],
@@ -63,7 +66,7 @@ def export(
     )
 
 
-def proven(form: Format, drawing: Drawing, written: bytes, name: str) -> Figures:
+def proven(form: Format, drawing: Drawing | PlanDrawing, written: bytes, name: str) -> Figures:
     """Return the figures of a file, read back by other code than wrote it.
 
     Raises

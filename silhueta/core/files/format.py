@@ -10,6 +10,7 @@ from silhueta.core.cut_file_settings import Value
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.geometry.path import Path
     from silhueta.core.job import CutFileSettings
 
@@ -128,7 +129,7 @@ class Format:
     title: str
     one: str
     about: str
-    write: Callable[[Drawing, CutFileSettings], bytes]
+    write: Callable[[Drawing | PlanDrawing, CutFileSettings], bytes]
     read_back: Callable[[bytes], Came]
     layer: Callable[[str], str] = same
     options: tuple[Option, ...] = field(default=())

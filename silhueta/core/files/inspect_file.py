@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path as File
 from typing import NamedTuple
 
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import read_bytes
 from silhueta.core.files.dxf_read import read_dxf
-from silhueta.core.files.layer_names import worked
+from silhueta.core.files.layer_names import OnLayer, worked
 from silhueta.core.files.limits import MOST_BYTES
 from silhueta.core.files.svg_read import ReadDrawing, read_svg
 from silhueta.core.geometry.outline import Contour, Outline
@@ -105,7 +105,7 @@ def to_inspect(source: File) -> ToInspect:
         raise FileError(
             f"{source.name} holds no outline; convert texts and pictures to outlines first"
         )
-    return ToInspect(_as_job(drawing), drawing.units, drawing.left_out)
+    return ToInspect(as_job(drawing), drawing.units, drawing.left_out)
 
 
 def inspect_file(source: File, limits: Limits = NONE) -> dict[str, object]:
@@ -137,10 +137,13 @@ def report_of(came: ToInspect, found: Sequence[Finding]) -> dict[str, object]:
     return told
 
 
-def _as_job(drawing: ReadDrawing) -> Job:
-    """Return the outlines of a drawing as a job, worked as its layers say."""
+def as_job(drawing: ReadDrawing, told: Mapping[str, OnLayer] | None = None) -> Job:
+    """Return the outlines of a drawing as a job, worked as was told of its layers, or as they say.
+
+    The contours are in the order of the drawing's paths.
+    """
     layers = drawing.layers or ("",) * len(drawing.paths)
-    how = [worked(layer, {}) for layer in layers]
+    how = [worked(layer, told or {}) for layer in layers]
     contours = (
         Contour(path, one.taken, one.operation, "imported", colour=one.colour)
         for path, one in zip(drawing.paths, how, strict=True)

@@ -31,6 +31,7 @@ from silhueta.core.geometry.path import Loop, OpenPath
 from silhueta.core.inspect_settings import Limits, Waved
 from silhueta.core.job import CutFileSettings, Frame, Job, PictureFile, TraceSettings, TraceStamp
 from silhueta.core.migrations import Migration, migrated
+from silhueta.core.plan_settings import PlanSettings
 from silhueta.core.relations import Dimension, Ref, Relation
 from silhueta.core.steps import Step
 from silhueta.core.tidy_settings import TidySettings
@@ -45,7 +46,8 @@ SUFFIX = ".silhueta"
 # 5: what an outline was traced from in one place; limits of Tidy, an imported page
 # 6: what was chosen of a format of cut files, by name
 # 7: what the part is held against at Inspect, what was waved through
-FORMAT = 7  # what Inspect asks and lets pass has come in since 6
+# 8: how it is cut
+FORMAT = 8  # the cut plan's settings have come in since 7
 _MOST_PICTURE = 1_000_000_000
 _LAST_KEY = 10**12  # more than any hand gives
 
@@ -99,6 +101,7 @@ class _JobRecord(msgspec.Struct):
     words: tuple[Words, ...] = ()
     inspect: Limits = Limits()
     waved: tuple[Waved, ...] = ()
+    plan: PlanSettings = PlanSettings()
     left_out: tuple[tuple[str, int], ...] = ()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
@@ -228,6 +231,7 @@ def _record(job: Job) -> _JobRecord:
         words=job.words,
         inspect=job.inspect,
         waved=job.waved,
+        plan=job.plan,
         left_out=job.left_out,
         last_key=job.last_key,
     )
@@ -321,6 +325,7 @@ def _job(record: _JobRecord, picture: PictureFile | None) -> Job:
         words=record.words,
         inspect=record.inspect,
         waved=record.waved,
+        plan=record.plan,
         left_out=record.left_out,
         cut_file=record.cut_file,
         last_key=record.last_key,

@@ -11,11 +11,17 @@ from collections.abc import Mapping
 from typing import Literal, NamedTuple, get_args
 
 from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, MARK, OUTSIDE
+from silhueta.core.cutting.plan_drawing import CUT, DRILL, LEAD, POCKET, TAB, VGROOVE
 from silhueta.core.errors import UnitsError
 from silhueta.core.geometry.outline import Operation
 from silhueta.core.trace_settings import Rgb
 
 OnLayer = Literal["cut", "engrave", "mark", "skip"]
+_PLANNED = re.compile(
+    rf"((?:{OUTSIDE}|{INSIDE}|{CUT}|{DRILL}|{POCKET}|{VGROOVE}|{ENGRAVE}|{MARK}|{LEAD}|{TAB})"
+    r"(?:_[0-9A-F]{6})?)_T\d+$"
+)  # of a plan: with the tool's number
+_RUN = re.compile(r"--\d+$")  # of an SVG's later run on one layer
 _COLOURED = re.compile(r"CUT_(?:OUTSIDE|INSIDE)_([0-9A-F]{6})$")
 
 
@@ -37,7 +43,13 @@ def worked(layer: str, told: Mapping[str, OnLayer]) -> Worked:
         return Worked("cut", False)
     if how is not None:
         return Worked(how)
-    name = layer.upper()
+    name = _RUN.sub("", layer.upper())
+    planned = _PLANNED.match(name)
+    if planned is not None:
+        # where a tool goes: leads and tabs are no part, a field is worked inside
+        name = {LEAD: MARK, TAB: MARK, POCKET: ENGRAVE, VGROOVE: ENGRAVE}.get(
+            planned[1], planned[1]
+        )
     if name in (MARK, ENGRAVE):
         return Worked("mark" if name == MARK else "engrave")
     coloured = _COLOURED.match(name)
@@ -50,6 +62,8 @@ def worked(layer: str, told: Mapping[str, OnLayer]) -> Worked:
 def is_ours(layer: str) -> bool:
     """Return whether this program writes a layer of that name, which says how it is worked."""
     name = layer.upper()
+    if _PLANNED.match(_RUN.sub("", name)) is not None:
+        return True
     return name in (MARK, ENGRAVE, OUTSIDE, INSIDE) or _COLOURED.match(name) is not None
 
 

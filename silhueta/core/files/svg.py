@@ -2,32 +2,40 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from silhueta.core.files.format import Came, Format
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.job import CutFileSettings
 
 
-def _write(drawing: Drawing, _: CutFileSettings) -> bytes:
+_PLANNED = re.compile(r"_T\d+$")  # layers of a plan end in the tool's number
+
+
+def _write(drawing: Drawing | PlanDrawing, _: CutFileSettings) -> bytes:
     from silhueta.core.files import svg_write
 
     return svg_write.svg_bytes(drawing)
 
 
 def _read_back(written: bytes) -> Came:
+    from silhueta.core.files import svg_write
     from silhueta.core.files.svg_read import read_svg
 
     drawing = read_svg(written, "the SVG")
     page = None if drawing.frame is None else drawing.frame[2:]
-    return Came(drawing.paths, drawing.units, drawing.layers, page)
+    layers = [layer.partition(svg_write.RUN)[0] for layer in drawing.layers]
+    return Came(drawing.paths, drawing.units, layers, page)
 
 
 def _group(layer: str) -> str:
     """Return the group of a layer: one for all that is cut."""
-    return "cut" if layer.startswith("CUT") else layer.lower()
+    planned = _PLANNED.search(layer) is not None
+    return "cut" if layer.startswith("CUT") and not planned else layer.lower()
 
 
 SVG = Format(

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from itertools import groupby
 
 from silhueta import __version__
 from silhueta.core.cutting.drawing import Drawing
+from silhueta.core.cutting.plan_drawing import PlanDrawing
 from silhueta.core.geometry.path import Path
 from silhueta.core.geometry.receive import Point, send
 from silhueta.core.units import MM_PER_UNIT
@@ -14,9 +16,10 @@ _DIGITS = 6  # after the point: a millionth of a mm or inch
 _SHORT = 3e-6  # file units: more than rounding takes off half a chord
 _LEAST = 1.0  # file units, that a page is wide and high
 _HAIRLINE_MM = 0.1
+RUN = "--"  # between the name of a layer and the number of a later run on it
 
 
-def svg_bytes(drawing: Drawing) -> bytes:
+def svg_bytes(drawing: Drawing | PlanDrawing) -> bytes:
     """Return the drawing as an SVG 1.1 file.
 
     One user unit is one mm (or inch): ``width`` and ``height`` carry the unit, ``viewBox`` the
@@ -34,6 +37,10 @@ def svg_bytes(drawing: Drawing) -> bytes:
         f'width="{_number(width)}{drawing.units}" height="{_number(height)}{drawing.units}" '
         f'viewBox="0 0 {_number(width)} {_number(height)}">',
     ]
+    if isinstance(drawing, PlanDrawing):
+        lines += _ways(drawing, unit, height)
+        lines.append("</svg>\n")
+        return "\n".join(lines).encode()
     if drawing.parts:
         lines.append('<g id="cut" fill="#000000" fill-rule="evenodd" stroke="none">')
         for part in drawing.parts:
@@ -52,6 +59,23 @@ def svg_bytes(drawing: Drawing) -> bytes:
         lines.append("</g>")
     lines.append("</svg>\n")
     return "\n".join(lines).encode()
+
+
+def _ways(drawing: PlanDrawing, unit: float, height: float) -> list[str]:
+    """Return where tools go, in the order of work: a group for each run on one layer.
+
+    No two groups have one name: a later run on a layer has its number behind the name.
+    """
+    stroke = _number(_HAIRLINE_MM / unit)
+    lines: list[str] = []
+    runs: dict[str, int] = {}
+    for layer, rows in groupby(drawing.rows, key=lambda row: row[0]):
+        count = runs[layer] = runs.get(layer, 0) + 1
+        name = layer.lower() + (f"{RUN}{count}" if count > 1 else "")
+        lines.append(f'<g id="{name}" fill="none" stroke="#000000" stroke-width="{stroke}">')
+        lines += [f'<path d="{_path_data(path, unit, height)}"/>' for _, path in rows]
+        lines.append("</g>")
+    return lines
 
 
 def _path_data(path: Path, unit: float, height: float) -> str:

@@ -1,0 +1,1 @@
+"""What the shop has: tools, materials and machines, from open files."""

@@ -1,0 +1,90 @@
+"""Tools: the shipped ones, and a person's own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import MISSING, fields
+from functools import cache
+from importlib.resources import files
+from pathlib import Path as File
+
+from silhueta.core.errors import FileError
+from silhueta.core.inspect_settings import Process
+from silhueta.core.plan_settings import Tool
+from silhueta.core.shop.records import Read, own_folder, read_file, read_records
+
+_KINDS = {f.name: type(f.default) for f in fields(Tool) if f.default is not MISSING}
+# which kinds of tool a process works with, the usual one first
+OF_PROCESS: dict[Process, tuple[str, ...]] = {
+    "plasma": ("torch",),
+    "laser": ("beam",),
+    "water": ("beam",),
+    "router": ("flat", "vbit", "drill", "ball"),
+    "knife": ("blade",),
+    "saw": ("blade",),
+}
+
+
+def own_tools() -> File:
+    """Return where a person's own tools belong on this system."""
+    return own_folder() / "tools.toml"
+
+
+def read_tools(data: bytes, name: str) -> Read:
+    """Return the tools of a TOML text, and what is wrong in it."""
+    return read_records(data, name, "tool", Tool, _KINDS)
+
+
+def load_tools(source: File) -> Read:
+    """Return the tools of a file that a person named.
+
+    Raises
+    ------
+    FileError
+        If it cannot be read, or holds no tool.
+
+    """
+    found = read_tools(read_file(source), source.name)
+    if not found.records:
+        why = f": {found.wrong[0]}" if found.wrong else ""
+        raise FileError(f"{source.name} holds no [[tool]] that can be used{why}")
+    return found
+
+
+@cache
+def shipped_tools() -> tuple[Tool, ...]:
+    """Return the tools that come with the program."""
+    data = (files("silhueta.core.shop") / "tools.toml").read_bytes()
+    found = read_tools(data, "tools.toml")
+    assert not found.wrong, found.wrong
+    return tuple(found.records)
+
+
+def known_tools() -> tuple[tuple[Tool, ...], tuple[str, ...]]:
+    """Return a person's own tools, else the shipped ones, and what is wrong in the own file."""
+    own = own_tools()
+    if not own.exists():
+        return shipped_tools(), ()
+    try:
+        found = read_tools(read_file(own), own.name)
+    except FileError as error:
+        return shipped_tools(), (str(error),)
+    return tuple(found.records) or shipped_tools(), found.wrong
+
+
+def tools_text(tools: Sequence[Tool]) -> str:
+    """Return tools as the text of such a file; what is not told is left out."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document.add(tomlkit.comment("Tools of this shop. docs/formats.md says what each value means."))
+    array = tomlkit.aot()
+    for tool in tools:
+        table = tomlkit.table()
+        for field in fields(Tool):
+            value = getattr(tool, field.name)
+            if value != field.default or field.name in ("number", "kind", "diameter_mm"):
+                table.add(field.name, value)
+        array.append(table)
+    document.add("tool", array)
+    return tomlkit.dumps(document)
