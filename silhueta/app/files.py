@@ -368,6 +368,11 @@ def _wrote_gauge(name: str, target: File) -> None:
 
 
 def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
+    if job.cut_file.holds == "plan":
+        from silhueta.core.cutting.planned import planned
+        from silhueta.core.files.plan_job import export_plan
+
+        return export_plan(job, planned(job), frame, target)[1]
     from silhueta.core.files.cut_job import export_job
 
     return export_job(job, frame, target)

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from silhueta.app.look.theme import BAND, CHALK, PENCIL, SCRIBED, font
+from silhueta.app.planning import clock
 from silhueta.app.session import Session
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.job import Job
 from silhueta.core.units import MM_PER_UNIT
+
+if TYPE_CHECKING:
+    from silhueta.core.cutting.timing import Times
 
 _HIGH = 62
 Group = list[tuple[str, str, str]]  # name, figure, unit
@@ -28,6 +34,7 @@ class Readout(QWidget):
         self._sigma: tuple[float, float] | None = None
         self._photo_mm: float | None = None  # per px, while a tilted photo is shown
         self._figures: list[Group] = []
+        self._times: Times | None = None  # what the cut plan comes to, where it is shown
         session.job_changed.connect(self.refresh)
         self.refresh(session.job)
 
@@ -46,6 +53,12 @@ class Readout(QWidget):
         """Tell places in pixels while a photo is shown that is not at true size."""
         self._photo_mm = mm_per_px
         self.update()
+
+    def show_times(self, times: Times | None) -> None:
+        """Show what the cut plan comes to, in place of nodes and segments; None: as usual."""
+        if times != self._times:
+            self._times = times
+            self.refresh(self._session.job)
 
     def refresh(self, job: Job) -> None:
         """Work the figures out from the job."""
@@ -73,6 +86,8 @@ class Readout(QWidget):
                 ],
                 [("cut length", f"{got.cut_length_mm / factor:,.{max(places - 2, 0)}f}", unit)],
             ]
+            if self._times is not None:
+                self._figures[1:] = _of_plan(self._times, factor, unit, max(places - 2, 0))
         spoken = [
             f"{name} {figure} {unit}" for group in self._figures for name, figure, unit in group
         ]
@@ -127,3 +142,15 @@ class Readout(QWidget):
                 name_wide = QFontMetricsF(small).horizontalAdvance(name)
                 left += max(wide + tail, room, name_wide) + 20
         painter.end()
+
+
+def _of_plan(times: Times, factor: float, unit: str, places: int) -> list[Group]:
+    """Return what a cut plan comes to: lengths, pierces, time."""
+    return [
+        [
+            ("cut", f"{times.cut_mm / factor:,.{places}f}", unit),
+            ("between", f"{times.rapid_mm / factor:,.{places}f}", unit),
+            ("pierces", str(times.pierces), ""),
+        ],
+        [("time", clock(times.seconds), "")],
+    ]

@@ -30,6 +30,7 @@ from silhueta.app.actions import Actions
 from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.inspecting import Inspecting
+from silhueta.app.planning import Planning
 from silhueta.app.readout import Readout
 from silhueta.app.session import Session
 from silhueta.app.settings import Preferences
@@ -66,6 +67,7 @@ class Window(QMainWindow):
         self.session.set_units(self.remembered.now.units)
         self.tracing = Tracing(self.session, self)
         self.inspecting = Inspecting(self.session, self)
+        self.planning = Planning(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
         self.filing = Filing(self)
@@ -112,6 +114,7 @@ class Window(QMainWindow):
         self.session.job_changed.connect(self._refresh)
         self.tracing.changed.connect(self._refresh)
         self.inspecting.changed.connect(self._refresh)
+        self.planning.changed.connect(self._refresh)
         self.tracing.flattened.connect(self._take_flat)
         self.traveller.go.connect(self.go)
         self.table.cursor_moved.connect(self.readout.set_cursor)
@@ -171,6 +174,7 @@ class Window(QMainWindow):
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
         own = [self.filing.bench, self.filing.writing, self.tracing.bench, self.inspecting.bench]
+        own.append(self.planning.bench)
         return [*own, *self.sheets.benches]
 
     # what is shown
@@ -248,6 +252,7 @@ class Window(QMainWindow):
         if not self.isMaximized():
             self.remembered.change(window=(self.width(), self.height()))
         self.inspecting.close()
+        self.planning.close()
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()

@@ -98,6 +98,7 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.plan_job import export_plan, plan_report, told_plan
     from silhueta.core.inspection.registry import finding_report, findings
+    from silhueta.core.shop.materials import material_of
 
     check_outputs(output, file, {"--report": (report, ".json")})
     _check(given)
@@ -105,8 +106,12 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     with work.stage("read"):
         job, page, left_out = _read(file, given)
     job = _settled(job, given)
+    known = _known(given)
+    if given["material"] is not None:
+        assert job.inspect.process is not None
+        material_of(job.inspect.process, given["material"], job.inspect.thickness, known.materials)
     with work.stage("plan"):
-        plan = planned(job, work, _known(given))
+        plan = planned(job, work, known)
         spent = times(motions(plan), plan.machine)
     with all_or_none():
         proofs = [export_plan(job, plan, page, target, work) for target in output]
@@ -231,13 +236,13 @@ def _settled(job: Job, given: dict[str, Any]) -> Job:
     typed = typed_options()
     limits, plan = job.inspect, job.plan
     width = given["kerf"] if given["bit"] is None else given["bit"]
-    told = {"process": given["process"], "thickness": given["thickness"], "width": width}
+    told = {name: given[name] for name in ("process", "thickness", "material")} | {"width": width}
     limits = replace(limits, **{k: v for k, v in told.items() if v is not None})
     if limits.process is None:
         raise click.UsageError("--process is missing: plasma, laser, router, knife, water or saw")
     names = (
         "compensate", "lead", "lead_length", "tabs", "tab_width", "tab_height", "passes",
-        "depth_per_pass", "depth", "over_depth", "feed", "v_angle", "zero", "material",
+        "depth_per_pass", "depth", "over_depth", "feed", "v_angle", "zero",
     )  # fmt: skip
     changes = {name: given[name] for name in names if name in typed}
     plan = replace(plan, **changes)

@@ -21,6 +21,8 @@ class CutFileSettings:
     origin : {"corner", "picture", "chosen"}
     format : str
         The key of one (files.formats).
+    holds : {"outline", "plan"}
+        Whether files have the outline, or where the tools go.
     options : tuple of (str, str or float or bool)
         What was chosen of the formats' own options, by their names (files.format), such as
         "dxf.version". Options of formats that this program does not know stay.
@@ -31,6 +33,7 @@ class CutFileSettings:
     origin: FrameOrigin = "corner"
     format: str = "dxf"
     options: tuple[tuple[str, Value], ...] = ()
+    holds: Literal["outline", "plan"] = "outline"
 
     def chosen(self, name: str) -> Value | None:
         """Return what was chosen of an option, or None."""

@@ -178,8 +178,8 @@ class PlanSettings:
         How far a cut goes on beyond where it began.
     flat_tool : int or None
         Number of the bit that clears the flat bottom of broad V-grooves.
-    material, machine : str or None
-        Names of records.
+    machine : str or None
+        Name of a record.
     tools : tuple of Tool
         Those that the job is planned with; empty: what is usual for process and material.
     by_hand : tuple of ByHand
@@ -214,7 +214,6 @@ class PlanSettings:
     spread: bool = False
     overcut: float | None = None
     flat_tool: int | None = None
-    material: str | None = None
     machine: str | None = None
     tools: tuple[Tool, ...] = ()
     by_hand: tuple[ByHand, ...] = ()

@@ -73,6 +73,7 @@ class OutlineLayer:
         self.least = 0.0  # mm²: loops that enclose less are shown as left out
         self.filled = False  # whether what is solid is tinted
         self.nodes = True
+        self.letters = True  # of what is engraved or marked
 
     def paint_again(
         self, painter: QPainter, transform: QTransform, shown: QRectF, lines: float
@@ -83,6 +84,7 @@ class OutlineLayer:
         size = (round(device.width() * ratio), round(device.height() * ratio))
         shape = (transform.m11(), transform.m22(), transform.dx(), transform.dy())
         key: tuple[float, ...] = (*shape, *size, lines, self.least, self.filled, self.nodes)
+        key = (*key, self.letters)
         if key != self._still_for:
             self._still, self._still_for = None, key
             self.paint(painter, transform, shown, lines)
@@ -147,7 +149,7 @@ class OutlineLayer:
                 continue  # its nodes would hide it
             if self.nodes:
                 self._paint_nodes(painter, transform, contour, colour, near, bright)
-            if not contour.cut:
+            if not contour.cut and self.letters:
                 at = transform.map(QPointF(*contour.path.nodes[0].tolist()))
                 _letter(painter, at, contour.operation[0].upper(), colour)
 

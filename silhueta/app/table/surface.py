@@ -66,7 +66,7 @@ class Surface(QWidget):
         self._corners: list[tuple[float, float]] | None = None  # under the hand
         self._corner = 0
         self._outline: OutlineLayer | None = None
-        self._filled, self._nodes = False, True
+        self._filled, self._nodes, self._letters = False, True, True
         self.lines = 0.0  # 0 the picture, 1 lines only
         self.bare = False  # while Space is held
         self.pick: PickTool | None = None
@@ -162,7 +162,7 @@ class Surface(QWidget):
             from silhueta.app.table.outline_layer import OutlineLayer
 
             self._outline = OutlineLayer(job.outline)
-            self._outline.filled, self._outline.nodes = self._filled, self._nodes
+            self._look_alike(self._outline)
         size = present_mm_per_px(job)
         if self.picture is self._flat and self._flat is not None:
             size = self._flat_mm
@@ -206,12 +206,15 @@ class Surface(QWidget):
             self._outline.least = limit
             self.update()
 
-    def set_filled(self, on: bool, nodes: bool = True) -> None:
-        """Tint what is solid, or no longer; show nodes, or not."""
-        self._filled, self._nodes = on, nodes
+    def set_filled(self, on: bool, nodes: bool = True, letters: bool = True) -> None:
+        """Tint what is solid, or no longer; show nodes and letters of operations, or not."""
+        self._filled, self._nodes, self._letters = on, nodes, letters
         if self._outline is not None:
-            self._outline.filled, self._outline.nodes = on, nodes
+            self._look_alike(self._outline)
         self.update()
+
+    def _look_alike(self, layer: OutlineLayer) -> None:
+        layer.filled, layer.nodes, layer.letters = self._filled, self._nodes, self._letters
 
     # the view
 

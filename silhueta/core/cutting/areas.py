@@ -22,7 +22,6 @@ from silhueta.core.geometry.solids import solids
 from silhueta.core.plan_settings import ByHand, Operation, Tool
 from silhueta.core.work import Work
 
-
 # contours that are worked alike: operation, tool's number, depth, passes
 _Same = tuple[Operation, int | None, float | None, int | None]
 

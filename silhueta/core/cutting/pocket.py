@@ -96,18 +96,20 @@ def _rings_of(area: BaseGeometry) -> list[shapely.LineString]:
 
 
 def _from_inside(home: BaseGeometry, step: float, with_own: bool) -> list[shapely.LineString]:
-    """Return rings inside the home's own, the innermost first."""
-    found: list[list[shapely.LineString]] = []
-    if with_own:
-        found.append(_rings_of(home))
-    level = home
-    while len(found) < _MOST_RINGS:
-        level = _shrunk(level, step)
-        if level.is_empty:
-            break
-        level = shapely.simplify(level, _FINE)
-        found.append(_rings_of(level))
-    return [ring for rings in reversed(found) for ring in rings]
+    """Return rings inside the home's own, each after all that lie in it, side after side."""
+    found: list[shapely.LineString] = []
+    first = [(part, with_own, False) for part in shapely.get_parts(home)]
+    stack: list[tuple[BaseGeometry, bool, bool]] = first
+    while stack and len(found) < _MOST_RINGS:
+        part, own, done = stack.pop()
+        if done:
+            found += _rings_of(part)
+            continue
+        if own:
+            stack.append((part, True, True))
+        inner = shapely.simplify(_shrunk(part, step), _FINE)
+        stack += [(one, True, False) for one in shapely.get_parts(inner) if not one.is_empty]
+    return found
 
 
 def _to_and_fro(area: BaseGeometry, step: float) -> list[shapely.LineString]:

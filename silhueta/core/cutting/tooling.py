@@ -261,12 +261,10 @@ def tooling(
     if process == "router" and not limits.thickness:
         raise EditError("the sheet's thickness is not told: a bit must know how deep it goes")
     known = known or known_records()
-    name = settings.material or limits.material
+    name = limits.material
     try:
         material, said = material_of(process, name, limits.thickness, known.materials)
     except EditError:
-        if settings.material is not None:
-            raise
         material, said = material_of(process, None, limits.thickness, known.materials)
         taken = "usual ones" if material is None else f"those of {material.name}"
         said = f"no feeds are known for {name} on {process}: {taken} are taken"
@@ -302,8 +300,8 @@ def _kerf(process: Process, limits: Limits, material: Material | None) -> float:
         return limits.width or 0.0
     if limits.width is not None:
         return limits.width
-    known = material.kerf_mm if material is not None else 0.0
-    return known or tool_of(limits)
+    named = material is not None and limits.material is not None
+    return (material.kerf_mm if named and material is not None else 0.0) or tool_of(limits)
 
 
 def _as_wide(tool: Tool, process: Process, limits: Limits, material: Material | None) -> Tool:

@@ -225,8 +225,8 @@ def _to_corners(
 
 def _clipped(lines: Floats, width: Floats, most: float) -> tuple[Floats, Floats]:
     """Return the pieces as far as the field is no wider than the bit may sink for."""
-    over = np.asarray(width > most + 1e-9)
-    both, one = over.all(axis=1), over.any(axis=1)
+    over = width > most + 1e-9
+    both, one = np.asarray(over.all(axis=1)), np.asarray(over.any(axis=1))
     lines, width = lines[~both].copy(), width[~both].copy()
     for k in np.flatnonzero(one[~both]).tolist():
         far = int(width[k, 1] > width[k, 0])

@@ -10,6 +10,7 @@ from silhueta.core.inspect_settings import Limits as Limits
 from silhueta.core.inspect_settings import Process as Process
 from silhueta.core.inspection.processes import Profile, profile_of
 from silhueta.core.job import Job
+from silhueta.core.shop.materials import kerf_of
 
 _SLOT = 3.0  # least widths: a longer hole is a slot (common practice, no source)
 
@@ -41,8 +42,14 @@ def asked(limits: Limits) -> Profile:
 
 
 def tool_of(limits: Limits) -> float:
-    """Return how wide the tool cuts, mm."""
-    return asked(limits).width_mm if limits.width is None else limits.width
+    """Return how wide the tool cuts, mm: as told, as the material's record has it, as is usual."""
+    if limits.width is not None:
+        return limits.width
+    if limits.process is not None and limits.material is not None:
+        kerf = kerf_of(limits.process, limits.material, limits.thickness)
+        if kerf:
+            return kerf
+    return asked(limits).width_mm
 
 
 def least_hole(limits: Limits, long: float = 0.0) -> tuple[float, str]:

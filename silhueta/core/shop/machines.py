@@ -10,7 +10,13 @@ from typing import get_type_hints
 
 from silhueta.core.errors import EditError, FileError
 from silhueta.core.inspect_settings import Process
-from silhueta.core.shop.records import Read, own_folder, read_file, read_records
+from silhueta.core.shop.records import (
+    Read,
+    own_folder,
+    own_records,
+    read_file,
+    read_records,
+)
 
 # the generic machine that a process is planned for, where nobody names one
 OF_PROCESS: dict[Process, str] = {
@@ -105,13 +111,7 @@ def load_machines(source: File) -> Read:
 
 def known_machines() -> tuple[tuple[Machine, ...], tuple[str, ...]]:
     """Return a person's own machines and after them the shipped ones, and what is wrong."""
-    own = own_machines()
-    if not own.exists():
-        return shipped_machines(), ()
-    try:
-        found = read_records(read_file(own), own.name, "machine", Machine, _KINDS)
-    except FileError as error:
-        return shipped_machines(), (str(error),)
+    found = own_records(own_machines(), "machine", Machine, _KINDS)
     return (*found.records, *shipped_machines()), found.wrong
 
 

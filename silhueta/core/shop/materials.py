@@ -9,7 +9,13 @@ from pathlib import Path as File
 
 from silhueta.core.errors import EditError, FileError
 from silhueta.core.inspect_settings import PROCESSES, Process
-from silhueta.core.shop.records import Read, own_folder, read_file, read_records
+from silhueta.core.shop.records import (
+    Read,
+    own_folder,
+    own_records,
+    read_file,
+    read_records,
+)
 
 _THICK = 3.0  # mm, of which a sheet is taken to be where nobody said
 _FAR = 1.5  # times thicker or thinner than any record: its values are told as a guess
@@ -84,14 +90,17 @@ def shipped_materials() -> tuple[Material, ...]:
 
 def known_materials() -> tuple[tuple[Material, ...], tuple[str, ...]]:
     """Return a person's own materials and after them the shipped ones, and what is wrong."""
-    own = own_materials()
-    if not own.exists():
-        return shipped_materials(), ()
-    try:
-        found = read_records(read_file(own), own.name, "material", Material, _KINDS)
-    except FileError as error:
-        return shipped_materials(), (str(error),)
+    found = own_records(own_materials(), "material", Material, _KINDS)
     return (*found.records, *shipped_materials()), found.wrong
+
+
+def kerf_of(process: Process, name: str, thickness: float | None) -> float:
+    """Return the kerf of a process in a sheet of a name, mm; 0 where it is not known."""
+    try:
+        found = material_of(process, name, thickness, known_materials()[0])[0]
+    except EditError:
+        return 0.0
+    return 0.0 if found is None else found.kerf_mm
 
 
 def material_of(

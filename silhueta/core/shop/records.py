@@ -55,6 +55,31 @@ def read_file(source: File) -> bytes:
     return data
 
 
+def own_records(
+    source: File, table: str, make: Callable[..., T], kinds: Mapping[str, type]
+) -> Read:
+    """Return the records of a person's own file; none where there is no such file.
+
+    It is read again whenever it has changed.
+    """
+    try:
+        changed = source.stat().st_mtime_ns
+    except OSError:
+        return Read([], ())
+    known = _own.get(source)
+    if known is not None and known[0] == changed:
+        return known[1]
+    try:
+        found = read_records(read_file(source), source.name, table, make, kinds)
+    except FileError as error:
+        found = Read([], (str(error),))
+    _own[source] = (changed, found)
+    return found
+
+
+_own: dict[File, tuple[int, Read]] = {}  # when each file was changed, and what was read then
+
+
 def read_records(
     data: bytes, name: str, table: str, make: Callable[..., T], kinds: Mapping[str, type]
 ) -> Read:

@@ -11,7 +11,13 @@ from pathlib import Path as File
 from silhueta.core.errors import FileError
 from silhueta.core.inspect_settings import Process
 from silhueta.core.plan_settings import Tool
-from silhueta.core.shop.records import Read, own_folder, read_file, read_records
+from silhueta.core.shop.records import (
+    Read,
+    own_folder,
+    own_records,
+    read_file,
+    read_records,
+)
 
 _KINDS = {f.name: type(f.default) for f in fields(Tool) if f.default is not MISSING}
 # which kinds of tool a process works with, the usual one first
@@ -62,13 +68,7 @@ def shipped_tools() -> tuple[Tool, ...]:
 
 def known_tools() -> tuple[tuple[Tool, ...], tuple[str, ...]]:
     """Return a person's own tools, else the shipped ones, and what is wrong in the own file."""
-    own = own_tools()
-    if not own.exists():
-        return shipped_tools(), ()
-    try:
-        found = read_tools(read_file(own), own.name)
-    except FileError as error:
-        return shipped_tools(), (str(error),)
+    found = own_records(own_tools(), "tool", Tool, _KINDS)
     return tuple(found.records) or shipped_tools(), found.wrong
 
 

@@ -2,136 +2,241 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path as File
 from typing import Any
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QWidget
 
 from silhueta.app.inspecting import Inspecting
+from silhueta.app.planning import Planned, Planning, can_plan, clock, plan_of
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
-from silhueta.app.stops.cut_file.options import OptionRow
-from silhueta.app.stops.inspect.stop import inspect_state
-from silhueta.app.stops.worksheet import Worksheet
+from silhueta.app.stops.cut_file.entry_card import EntryCard
+from silhueta.app.stops.cut_file.entry_words import name_of, size_of
+from silhueta.app.stops.cut_file.file_page import FilePage
+from silhueta.app.stops.cut_file.plan_layer import PlanLayer
+from silhueta.app.stops.cut_file.plan_page import PlanPage
+from silhueta.app.stops.cut_file.plan_tool import PlanTool
+from silhueta.app.stops.cut_file.tools_page import ToolsPage
+from silhueta.app.stops.inspect.layers import SheetLayer
+from silhueta.app.stops.near import bring_near
+from silhueta.app.stops.paged import PagedWorksheet
+from silhueta.app.table.table import Table
+from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing
-from silhueta.app.widgets import Choice, Note, heading
-from silhueta.core.cut_file_settings import Value
+from silhueta.app.widgets import sentence
+from silhueta.core.cutting.edits import moved_to, set_by_hand, set_operation
+from silhueta.core.cutting.plan import Entry, Plan
+from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.format import Format
-from silhueta.core.files.formats import FORMATS, format_named
+from silhueta.core.files.formats import format_named
 from silhueta.core.files.proof import Proof
-from silhueta.core.inspection.figures import outline_figures
-from silhueta.core.job import Job, set_cut_file
-from silhueta.core.units import MM_PER_INCH, format_length
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.inspection.limits import limits_of, sheet_box
+from silhueta.core.job import Job
+from silhueta.core.plan_settings import ByHand
+from silhueta.core.units import format_length
 from silhueta.core.wording import counted
 
+_PAGES = {"plan": "Plan", "tools": "Tools", "file": "File"}
+_OF_HAND = tuple(name for name in ByHand.__dataclass_fields__ if name != "key")
 
-class CutFileSheet(Worksheet):
-    """Which file, in which unit, from which corner; then save it and see the proof."""
 
+class CutFileSheet(PagedWorksheet):
+    """How it is cut, with which tools, and the file; then save it and see the proof."""
+
+    overlays = ("sheet", "plan")
     save = Signal(object)  # a format
+    timed = Signal(object)  # what the plan comes to (Times), None: there is none
 
     def __init__(
         self,
         session: Session,
         tracing: Tracing,
         inspecting: Inspecting,
+        planning: Planning,
+        table: Table,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(session, parent)
-        self._tracing = tracing
-        inspecting.changed.connect(self.renew)
+        super().__init__(session, table, parent)
+        self._tracing, self.planning = tracing, planning
         self._proof: tuple[Job, Proof] | None = None
-        self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
-        self.about = Note()
-        self.options = [
-            OptionRow(form, option, self._choose, self)
-            for form in FORMATS
-            for option in form.options
-        ]
-        self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
-        self.units_note = Note()
-        self.origin = Choice(
-            "Zero point",
-            {"corner": "Part's corner", "picture": "Picture's", "chosen": "Chosen"},
-            self,
-        )
-        self.origin_note = Note()
-        self.sheet = QLabel(self)
-        self.sheet.setWordWrap(True)
-        self.inspected = Note(parent=self)
-        for item in (
-            heading("File"),
-            self.format,
-            self.about,
-            *self.options,
-            heading("Unit in the file"),
-            self.units,
-            self.units_note,
-            heading("Zero point"),
-            self.origin,
-            self.origin_note,
-            heading("What is written"),
-            self.sheet,
-            self.inspected,
-        ):
-            self.body.addWidget(item)
-        self.format.chosen.connect(lambda key: self._set("File", format=key))
-        self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
-        self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
-        self.next.clicked.connect(lambda: self.save.emit(self._form))
+        self.chosen: frozenset[int] = frozenset()  # keys of contours
+        self.card = EntryCard(table)
+        self.tool = PlanTool(self._plan, self._hand_chose, self._begin_at, self._tabs_at)
+        self.tools = (self.tool,)
+        self.plan_page = PlanPage(session, self)
+        self.tools_page = ToolsPage(session, self)
+        self.file_page = FilePage(session, tracing, self)
+        for page in (self.plan_page, self.tools_page):
+            page.wrong.connect(self.tell)
+        self.plan_page.chosen.connect(self._list_chose)
+        self.plan_page.moved.connect(self._move)
+        self.card.operation.connect(self._operate)
+        self.card.changed.connect(lambda changes: self._set_by_hand(**changes))
+        self.card.again.connect(lambda: self._set_by_hand(**dict.fromkeys(_OF_HAND)))
+        self.card.closed.connect(lambda: self._choose(frozenset()))
+        inspecting.changed.connect(self.renew)
+        planning.changed.connect(self.renew)
         tracing.changed.connect(self.renew)
-        self.connect_job()
+        session.units_changed.connect(self.renew)
+        self.add_pages(
+            _PAGES,
+            {"plan": self.plan_page, "tools": self.tools_page, "file": self.file_page},
+        )
+
+    def go_on(self) -> None:
+        """Save the file: the route ends here."""
+        self.save.emit(self._form)
+
+    def tool_of(self, page: str) -> Tool | None:
+        """Return the hand's tool: on the plan wherever it is shown."""
+        return self.tool
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Show the part without its nodes: what counts is where tools go."""
+        self.table.set_filled(True, nodes=False, letters=False)
+        super().showEvent(event)
+        bring_near(self.table, self.session.job)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Give the table back."""
+        super().hideEvent(event)
+        self.table.set_filled(False)
+        self.card.put_away()
+        self.timed.emit(None)
 
     @property
     def _form(self) -> Format:
         return format_named(self.session.job.cut_file.format)
 
-    def _choose(self, title: str, name: str, value: Value) -> None:
-        self.session.apply(title, lambda job: set_cut_file(job, job.cut_file.choosing(name, value)))
+    def _made(self) -> Planned | None:
+        return plan_of(self.session.job)
 
-    def _set(self, label: str, **changes: Any) -> None:
-        self.session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
+    def _plan(self) -> Plan | None:
+        made = self._made()
+        return None if made is None else made.plan
+
+    # what is done
+
+    def _apply(self, label: str, edit: Callable[[Job], Job]) -> None:
+        self.tell("")
+        try:
+            self.session.apply(label, edit)
+        except SilhuetaError as error:
+            self.tell(sentence(str(error)))
+
+    def _choose(self, keys: frozenset[int]) -> None:
+        self.chosen = keys
+        self.renew()
+
+    def _hand_chose(self, place: int | None, more: bool) -> None:
+        plan = self._plan()
+        if place is None or plan is None:
+            self._choose(frozenset())
+            return
+        keys = frozenset(plan.entries[place].keys)
+        if more:
+            keys = self.chosen - keys if keys <= self.chosen else self.chosen | keys
+        self._choose(keys)
+
+    def _list_chose(self, place: int) -> None:
+        plan = self._plan()
+        if plan is not None and place < len(plan.entries):
+            self._choose(frozenset(plan.entries[place].keys))
+
+    def _move(self, place: int, to: int) -> None:
+        plan = self._plan()
+        if plan is None or place >= len(plan.entries):
+            return
+        keys = [one.key for one in plan.entries]
+        key = keys[place]
+        self.chosen = frozenset(plan.entries[place].keys)
+        self._apply("Order", lambda job: moved_to(job, keys, key, to))
+
+    def _operate(self, operation: str) -> None:
+        keys = tuple(sorted(self.chosen))
+        self._apply(
+            "Operation",
+            lambda job: set_operation(job, keys, operation),  # type: ignore[arg-type]
+        )
+
+    def _set_by_hand(self, **changes: Any) -> None:
+        keys = tuple(sorted(self.chosen))
+        self._apply("Set by hand", lambda job: set_by_hand(job, keys, **changes))
+
+    def _begin_at(self, key: int, place: tuple[float, float]) -> None:
+        self._apply("Where it begins", partial(set_by_hand, keys=(key,), start=place))
+
+    def _tabs_at(self, key: int, tabs: tuple[tuple[float, float], ...]) -> None:
+        self._apply("Tabs", partial(set_by_hand, keys=(key,), tabs=tabs))
 
     def show_proof(self, job: Job, proof: Proof) -> None:
         """Show what reading the written file back gave."""
         self._proof = (job, proof)
         self.refresh(self.session.job)
 
+    # what is shown
+
     def refresh(self, job: Job) -> None:
-        """Show the settings and what will be in the file."""
-        plan = job.cut_file
-        form = format_named(plan.format)
-        self.format.set_chosen(form.key)
-        self.about.say(form.about)
-        for row in self.options:
-            row.show_value(plan, self.session.units)
-            row.setVisible(row.form is form)
-        self.units.set_chosen(plan.units)
-        other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
-        self.units_note.say(
-            f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
-        )
-        self.origin.set_chosen(plan.origin)
-        self.origin_note.say(*_about_zero(job))
-        found = inspect_state(job)
-        self.inspected.say(f"Inspect: {found.result}." if found.result else "", bool(found.wanted))
-        reason = why_no_cut_file(job, self._tracing.failure)
-        self.set_next(f"Save {form.title}…", reason)
+        """Show the present page, and the plan on the table."""
+        self.planning.ask(job)
+        made = plan_of(job)
+        self.shown.refresh(job)
+        if self.present == "plan":
+            self.plan_page.show_plan(job, made, self.chosen)
+        elif self.present == "tools":
+            self.tools_page.show_plan(made)
+        self.timed.emit(None if made is None else made.times)
+        self._paint(job, made)
+        reason = why_no_cut_file(job, self._tracing.failure) or self._why_no_plan(job)
+        what = "cut plan as " if job.cut_file.holds == "plan" else ""
+        if not what and job.inspect.process is not None:
+            what = "outline as "
+        self.set_next(f"Save {what}{self._form.title}…", reason)
         if reason:
-            self.sheet.setText("nothing yet")
             self.say_result(f"Not yet: {reason}.", True)
-            return
-        got = outline_figures(job.outline)
-        width, height = got.size_mm
-        self.sheet.setText(
-            f"{width:,.2f} × {height:,.2f} mm\n"
-            f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
-            f"{got.outer_loops} outer, {counted(got.holes, 'hole')}, {got.open_paths} open\n"
-            f"{counted(got.lines, 'line')}, {counted(got.arcs, 'arc')}; holes come first"
-        )
-        self._show_saved(job)
+        elif self.present == "file" or (self._proof is not None and self._is_saved(job)):
+            self._show_saved(job)
+        else:
+            self._say_plan(job, made)
+
+    def _why_no_plan(self, job: Job) -> str:
+        if job.cut_file.holds != "plan":
+            return ""
+        if job.inspect.process is None:
+            return "the plan waits for the process; choose it at Plan"
+        return self.planning.failure(job)
+
+    def _is_saved(self, job: Job) -> bool:
+        assert self._proof is not None
+        saved = self._proof[0]
+        return saved.outline is job.outline and saved.plan == job.plan
+
+    def _say_plan(self, job: Job, made: Planned | None) -> None:
+        failure = self.planning.failure(job)
+        if job.inspect.process is None:
+            self.say_result("Say how it is cut, and it is planned. The outline can be saved now.")
+        elif failure:
+            self.say_result(sentence(failure), True)
+        elif made is None:
+            self.say_result("Planning…")
+        else:
+            plan, times = made
+            told = [counted(len(plan.entries), "cut"), counted(times.pierces, "pierce")]
+            tabs = sum(one.tabs for one in plan.entries)
+            if tabs:
+                told.append(counted(tabs, "tab"))
+            told.append(f"{clock(times.seconds)} on {plan.machine.name}")
+            left = len(plan.left_out)
+            words = sentence(", ".join(told))
+            if left:
+                words += f" {counted(left, 'contour')} left out: see above."
+            self.say_result(words, bool(left))
 
     def _show_saved(self, job: Job) -> None:
         if self._proof is None:
@@ -141,6 +246,7 @@ class CutFileSheet(Worksheet):
         got, unit = proof.figures, "mm" if proof.units == "mm" else "in"
         width, height = (format_length(v, "mm" if unit == "mm" else "in") for v in got.size_mm)
         same = saved_job.outline is job.outline and saved_job.cut_file == job.cut_file
+        same = same and (saved_job.plan == job.plan or job.cut_file.holds == "outline")
         now = "" if same else "\nThe job has changed since: save again."
         self.say_result(
             f"Saved {File(proof.file).name} and read back: {width} × {height}, "
@@ -148,16 +254,42 @@ class CutFileSheet(Worksheet):
             fault=not same,
         )
 
+    def _paint(self, job: Job, made: Planned | None) -> None:
+        if not self.isVisible():
+            return
+        limits, units = limits_of(job), self.session.units
+        box = sheet_box(limits) if can_plan(job) else None
+        sheet = None if box is None else SheetLayer(box, limits.margin or 0.0, units)
+        layer = None if made is None else PlanLayer(made.plan, self.chosen)
+        for name, one in zip(self.overlays, (sheet, layer), strict=True):
+            self.table.set_overlay(name, None)  # so that they are painted in this order
+            self.table.set_overlay(name, one)
+        entry = None
+        if made is not None and self.present == "plan":
+            entry = self._first_chosen(made.plan)
+        if entry is None or made is None:
+            self.card.put_away()
+            return
+        place = made.plan.entries.index(entry)
+        contour = next((c for c in job.outline.contours if c.key == entry.key), None)
+        if contour is None:
+            self.card.put_away()
+            return
+        head = f"{place + 1}. {name_of(entry)}, {size_of(contour, units)}"
+        several = len([one for one in made.plan.entries if self.chosen.intersection(one.keys)])
+        if several > 1:
+            head = f"{several} cuts, the first: {head}"
+        from silhueta.core.cutting.tooling import tooling
 
-def _about_zero(job: Job) -> tuple[str, bool]:
-    """Return where (0, 0) will be, and whether something about it is wrong."""
-    if job.cut_file.origin != "chosen":
-        return "Lower left of the part, or of the whole picture.", False
-    if format_named(job.cut_file.format).paged:
-        return "The page of an SVG has a corner of its own: the part's corner is taken.", False
-    from silhueta.core.truing.zero import zero_of
+        tools = tooling(made.plan.process, job.plan, limits).tools
+        boxes = _box_of([entry]), _box_of(made.plan.entries)
+        self.card.show_entry(made.plan, entry, head, tools, boxes, units)
 
-    if zero_of(job.outline, job.zero) is None:
-        return "Choose a hole or two edges at True up, By hand, and press Zero here.", True
-    what = "a centre" if len(job.zero) == 1 else "a corner"
-    return f"On {what} that was chosen at True up.", False
+    def _first_chosen(self, plan: Plan) -> Entry | None:
+        return next((one for one in plan.entries if self.chosen.intersection(one.keys)), None)
+
+
+def _box_of(entries: tuple[Entry, ...] | list[Entry]) -> QRectF:
+    paths = [p for one in entries for way in one.ways for p in (way.path, *way.leads)]
+    left, bottom, right, top = bounding_box(paths)
+    return QRectF(left, bottom, right - left, top - bottom)

@@ -6,11 +6,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from silhueta.app.actions import Action
+from silhueta.app.planning import clock, plan_of
 from silhueta.app.states import is_imported, why_no_cut_file
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.datum.fixing import true_size
 from silhueta.core.files.formats import FORMATS
 from silhueta.core.job import Job
+from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
     from silhueta.app.stops.worksheet import Worksheet
@@ -23,7 +25,11 @@ def cut_file_state(job: Job) -> StopState:
         return StopState("")
     if not true_size(job):
         return StopState("waits for the scale")
-    plan = job.cut_file
+    plan, made = job.cut_file, plan_of(job)
+    if made is not None:
+        told = f"{counted(len(made.plan.entries), 'cut')}, {clock(made.times.seconds)}"
+        left = len(made.plan.left_out)
+        return StopState(f"{told}; {left} left out" if left else told, wanted=left)
     where = "where chosen" if plan.origin == "chosen" else f"at the {plan.origin}"
     return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero {where}")
 
@@ -31,7 +37,16 @@ def cut_file_state(job: Job) -> StopState:
 def _make(window: Window) -> Worksheet:
     from silhueta.app.stops.cut_file.sheet import CutFileSheet
 
-    sheet = CutFileSheet(window.session, window.tracing, window.inspecting, window.sheets)
+    sheet = CutFileSheet(
+        window.session,
+        window.tracing,
+        window.inspecting,
+        window.planning,
+        window.table,
+        window.sheets,
+    )
+    window.progress.follow(window.planning.bench)
+    sheet.timed.connect(window.readout.show_times)
     sheet.save.connect(window.filing.export)
     window.filing.exported.connect(sheet.show_proof)
     return sheet

@@ -7,6 +7,7 @@ from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from silhueta.app.look.theme import AMBER, CARD, PENCIL, font
+from silhueta.app.table.beside import covered, into
 from silhueta.app.table.surface import Surface
 from silhueta.app.widgets import Note, clear, sentence
 from silhueta.core.geometry.measure import box_of
@@ -158,7 +159,7 @@ class FindingCard(QFrame):
             # where it speaks of the whole part, a corner of the table is left
             QPointF(room.right() - wide, room.bottom() - high),
         )
-        boxes = [_into(QRectF(corner, self.size()), room) for corner in tries]
+        boxes = [into(QRectF(corner, self.size()), room) for corner in tries]
         best = min(boxes, key=lambda box: _badly(box, about, part, at))
         self.move(best.topLeft().toPoint())
 
@@ -172,20 +173,8 @@ class FindingCard(QFrame):
         painter.end()
 
 
-def _into(box: QRectF, room: QRectF) -> QRectF:
-    """Return a box moved into a room."""
-    x = min(max(box.left(), room.left()), room.right() - box.width())
-    y = min(max(box.top(), room.top()), room.bottom() - box.height())
-    return QRectF(x, y, box.width(), box.height())
-
-
 def _badly(box: QRectF, about: QRectF, part: QRectF, at: QPointF) -> tuple[float, float, float]:
     """Return how badly a card would stand: over its place, over much of the part, far away."""
     some = max(box.width() * box.height() / 4, 1.0)
     away = box.center() - at
-    return _covered(box, about), _covered(box, part) // some, abs(away.x()) + abs(away.y())
-
-
-def _covered(box: QRectF, about: QRectF) -> float:
-    both = box.intersected(about)
-    return max(both.width(), 0.0) * max(both.height(), 0.0)
+    return covered(box, about), covered(box, part) // some, abs(away.x()) + abs(away.y())

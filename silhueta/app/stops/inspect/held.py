@@ -25,6 +25,7 @@ from silhueta.core.units import (
 if TYPE_CHECKING:
     from silhueta.core.inspection.processes import Profile
 
+_CHOOSE = "Choose how it is cut"
 _NONE, _NO_MATERIAL = "Only the outline itself", "not told"
 _BITS = ("router",)  # processes whose tool is named by its diameter
 
@@ -35,15 +36,19 @@ class HeldAgainst(QWidget):
     wrong = Signal(str)
     changed = Signal()  # by the person
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, parent: QWidget | None = None, explains: bool = True
+    ) -> None:
+        """Show what is set; where it `explains`, also what that asks of holes and webs."""
         super().__init__(parent)
+        self._explains = explains
         from silhueta.core.inspection.materials import DENSITIES
 
         self._session = session
         self.process = Select(self)
         self.process.setAccessibleName("How it is cut")
         self.process.setObjectName("process")
-        self.process.addItem(_NONE, None)
+        self.process.addItem(_NONE if explains else _CHOOSE, None)
         for process in PROCESSES:
             self.process.addItem(process.capitalize(), process)
         self.thickness, self.tool = self._length("Thickness", 80), self._length("Kerf", 80)
@@ -175,10 +180,8 @@ class HeldAgainst(QWidget):
         self.slats.show_value(_shown(limits.slats, units))
         self.more.setText(_more_text(job.inspect, self.more.isChecked(), self._session))
         faults = known()[1]
-        self.about.say(
-            " ".join((_explained(limits, asked(limits), self._session), *faults)).strip(),
-            bool(faults),
-        )
+        told = _explained(limits, asked(limits), self._session) if self._explains else ""
+        self.about.say(" ".join((told, *faults)).strip(), bool(faults))
 
 
 def _shown(value: float | None, units: Unit) -> str:

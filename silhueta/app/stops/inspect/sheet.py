@@ -17,6 +17,7 @@ from silhueta.app.stops.inspect.finding_list import FindingList, WavedList
 from silhueta.app.stops.inspect.held import HeldAgainst
 from silhueta.app.stops.inspect.layers import FindingLayer, FindingTool, SheetLayer
 from silhueta.app.stops.inspect.views import VIEWS, Views
+from silhueta.app.stops.near import bring_near
 from silhueta.app.stops.worksheet import Worksheet
 from silhueta.app.table.table import Table
 from silhueta.app.widgets import Choice, Note, heading, sentence
@@ -33,8 +34,6 @@ from silhueta.core.wording import counted
 
 _OVERLAYS = ("sheet", "look", "findings")
 _EDGES = 60  # px at both sides of what the brass button says
-_SMALL = 0.6  # of the table, that the part takes less of: it is brought nearer
-_ROUND = 96.0  # px about it then, in which flags, sizes and the card find room
 _CLOSE = 12.0  # mm about a finding that are shown with it, where it reaches over less
 
 
@@ -102,23 +101,7 @@ class InspectSheet(Worksheet):
         self.table.set_tool(self.tool)
         self._sought = self.chosen is None
         super().showEvent(event)
-        self._bring_near()
-
-    def _bring_near(self) -> None:
-        """Show the part and its sheet large, where a picture round them takes most of the table."""
-        job = self.session.job
-        if not can_look(job) or not job.outline.taken:
-            return
-        left, bottom, right, top = job.outline.bounds
-        box = QRectF(left, bottom, right - left, top - bottom)
-        sheet = sheet_box(limits_of(job))
-        if sheet is not None:
-            box = box.united(QRectF(sheet[0], sheet[1], sheet[2] - sheet[0], sheet[3] - sheet[1]))
-        shown = self.table.view.shown().normalized()
-        share = max(box.width() / shown.width(), box.height() / shown.height())
-        if share < _SMALL or not shown.contains(box):
-            self.table.view.fit(box, _ROUND)
-            self.table.zoom_by(1.0)
+        bring_near(self.table, self.session.job)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Give it back."""

@@ -1,0 +1,138 @@
+"""The page File: what is in it, in which unit, from which corner."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from silhueta.app.session import Session
+from silhueta.app.states import why_no_cut_file
+from silhueta.app.stops.cut_file.options import OptionRow
+from silhueta.app.stops.inspect.stop import inspect_state
+from silhueta.app.tracing import Tracing
+from silhueta.app.widgets import Choice, Note, heading
+from silhueta.core.cut_file_settings import Value
+from silhueta.core.files.formats import FORMATS, format_named
+from silhueta.core.inspection.figures import outline_figures
+from silhueta.core.job import Job, set_cut_file
+from silhueta.core.units import MM_PER_INCH
+from silhueta.core.wording import counted
+
+HOLDS = {"holds-outline": "The outline", "holds-plan": "The cut plan"}
+
+
+class FilePage(QWidget):
+    """Which file, what it holds, in which unit, from which corner."""
+
+    def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._tracing = session, tracing
+        self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
+        self.about = Note(parent=self)
+        self.holds = Choice("What is in it", HOLDS, self)
+        self.holds_note = Note(parent=self)
+        self.options = [
+            OptionRow(form, option, self._choose, self)
+            for form in FORMATS
+            for option in form.options
+        ]
+        self.units = Choice("Unit in the file", {"mm": "mm", "in": "inch"}, self)
+        self.units_note = Note(parent=self)
+        self.origin = Choice(
+            "Zero point",
+            {"corner": "Part's corner", "picture": "Picture's", "chosen": "Chosen"},
+            self,
+        )
+        self.origin_note = Note(parent=self)
+        self.sheet = QLabel(self)
+        self.sheet.setWordWrap(True)
+        self.inspected = Note(parent=self)
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(5)
+        for item in (
+            heading("File"),
+            self.format,
+            self.about,
+            heading("What is in it"),
+            self.holds,
+            self.holds_note,
+            *self.options,
+            heading("Unit in the file"),
+            self.units,
+            self.units_note,
+            heading("Zero point"),
+            self.origin,
+            self.origin_note,
+            heading("What is written"),
+            self.sheet,
+            self.inspected,
+        ):
+            inside.addWidget(item)
+        inside.addStretch(1)
+        self.format.chosen.connect(lambda key: self._set("File", format=key))
+        self.holds.chosen.connect(
+            lambda key: self._set("What is in the file", holds=key.removeprefix("holds-"))
+        )
+        self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
+        self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
+
+    def _choose(self, title: str, name: str, value: Value) -> None:
+        self._session.apply(
+            title, lambda job: set_cut_file(job, job.cut_file.choosing(name, value))
+        )
+
+    def _set(self, label: str, **changes: Any) -> None:
+        self._session.apply(label, lambda job: set_cut_file(job, replace(job.cut_file, **changes)))
+
+    def refresh(self, job: Job) -> None:
+        """Show the settings and what will be in the file."""
+        plan = job.cut_file
+        form = format_named(plan.format)
+        self.format.set_chosen(form.key)
+        self.about.say(form.about)
+        self.holds.set_chosen(f"holds-{plan.holds}")
+        self.holds_note.say(
+            "Where the tools go, with leads, by operation and tool."
+            if plan.holds == "plan"
+            else "Its loops as they are; the machine’s program plans the cut."
+        )
+        for row in self.options:
+            row.show_value(plan, self._session.units)
+            row.setVisible(row.form is form)
+        self.units.set_chosen(plan.units)
+        other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
+        self.units_note.say(
+            f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
+        )
+        self.origin.set_chosen(plan.origin)
+        self.origin_note.say(*_about_zero(job))
+        found = inspect_state(job)
+        self.inspected.say(f"Inspect: {found.result}." if found.result else "", bool(found.wanted))
+        if why_no_cut_file(job, self._tracing.failure):
+            self.sheet.setText("nothing yet")
+            return
+        got = outline_figures(job.outline)
+        width, height = got.size_mm
+        self.sheet.setText(
+            f"{width:,.2f} × {height:,.2f} mm\n"
+            f"{width / MM_PER_INCH:,.3f} × {height / MM_PER_INCH:,.3f} in\n"
+            f"{got.outer_loops} outer, {counted(got.holes, 'hole')}, {got.open_paths} open\n"
+            f"{counted(got.lines, 'line')}, {counted(got.arcs, 'arc')}; holes come first"
+        )
+
+
+def _about_zero(job: Job) -> tuple[str, bool]:
+    """Return where (0, 0) will be, and whether something about it is wrong."""
+    if job.cut_file.origin != "chosen":
+        return "Lower left of the part, or of the whole picture.", False
+    if format_named(job.cut_file.format).paged:
+        return "The page of an SVG has a corner of its own: the part's corner is taken.", False
+    from silhueta.core.truing.zero import zero_of
+
+    if zero_of(job.outline, job.zero) is None:
+        return "Choose a hole or two edges at True up, By hand, and press Zero here.", True
+    what = "a centre" if len(job.zero) == 1 else "a corner"
+    return f"On {what} that was chosen at True up.", False
