@@ -57,7 +57,7 @@ class EntryRow(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """Return the room of two lines."""
-        return QSize(240, _HIGH)
+        return QSize(120, _HIGH)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of the row."""

@@ -51,7 +51,9 @@ class PlanPage(QWidget):
         self.lead.setObjectName("plan-lead")
         for key, text in _LEADS.items():
             self.lead.addItem(text, key or None)
+        self.lead.setMinimumWidth(112)
         self.lead_length = self._length("Length of leads", "lead_length")
+        self.lead_length.setFixedWidth(66)
         self.tabs = self._number("Tabs on each piece", "tabs")
         self.passes = self._number("Passes", "passes")
         self.more = QPushButton("Tabs, side, order…", self)
@@ -80,7 +82,7 @@ class PlanPage(QWidget):
 
     def _number(self, name: str, setting: str) -> Field:
         field = Field(name, _read_number, self)
-        field.setFixedWidth(66)
+        field.setFixedWidth(54)
         field.typed.connect(self._setter(setting))
         field.wrong.connect(self.wrong)
         return field
@@ -218,8 +220,7 @@ class PlanPage(QWidget):
 
         settings, units = plan.settings, self._session.units
         kind, length = tooling(plan.process, settings, plan.limits).lead("cut", ByHand(0))
-        usual = kind if settings.lead is None else ""
-        self.lead.setItemText(0, f"{usual}, usual" if usual else _USUAL)
+        self.lead.setToolTip(f"{_USUAL} here: {kind}")
         if settings.lead_length is None and length:
             self.lead_length.show_value(format_exact(length, units))
         cuts = [one for one in plan.entries if one.operation == "cut"]

@@ -150,7 +150,7 @@ class PlanTool:
             painter.setBrush(BRASS)
             painter.drawEllipse(spot, 6, 6)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-        text = "Click a cut.  Drag its dot: it begins there.  Double click: a tab.  Drag a tab."
+        text = "Click a cut.  Drag its dot or a tab.  Double click: a tab."
         paint_hint(painter, QRectF(table.rect()), text)
 
 

@@ -1,0 +1,128 @@
+"""The command cut: files of a plan, its report, and what it refuses."""
+
+from __future__ import annotations
+
+import json
+
+import ezdxf
+import pytest
+import shapely
+
+from silhueta.core.cutting.drawing import draw
+from silhueta.core.files.export import export
+from silhueta.core.files.inspect_file import inspect_file, read_drawing
+from silhueta.core.files.job_file import save_job
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.outline import Contour, Outline
+from silhueta.core.geometry.path import circle_loop
+from silhueta.core.job import Job
+from tests.conftest import square
+
+CONTOURS = (
+    Contour(square(100)),
+    Contour(circle_loop((25, 25), 8)),
+    Contour(square(30, (55, 55)), operation="engrave"),
+    Contour(square(8, (10, 70)), operation="mark"),
+)
+
+
+@pytest.fixture
+def part(tmp_path):
+    export(draw(Outline(CONTOURS)), tmp_path / "part.dxf")
+    return tmp_path / "part.dxf"
+
+
+def test_a_plasma_plan_as_dxf_and_svg(call, part, tmp_path):
+    out, picture, told = (tmp_path / name for name in ("o.dxf", "o.svg", "r.json"))
+    code, stdout, _ = call(
+        "cut", part, "-o", out, "-o", picture, "--process", "plasma", "--thickness", "6mm",
+        "--kerf", "1.6mm", "--lead", "arc", "--lead-length", "5mm", "--report", told,
+    )  # fmt: skip
+    assert code == 0
+    assert "read back, the same" in stdout
+    report = json.loads(told.read_text())
+    assert [one["is"] for one in report["order"]] == ["mark", "engraving", "hole", "outer"]
+    assert report["tools"][0]["kind"] == "torch"
+    assert report["tools"][0]["diameter_mm"] == 1.6
+    assert report["machine"]["name"] == "torch-table"
+    assert report["pierces"] == 4
+    assert report["left_out"] == []
+    assert min(report[name] for name in ("rapid_mm", "cut_mm", "seconds")) > 0
+    # the hole is cut inside its line by half the kerf, where the file had it
+    document = ezdxf.readfile(out)
+    hole = next(e for e in document.modelspace() if e.dxf.layer == "CUT_INSIDE_T1")
+    ring = shapely.Polygon([(p[0], p[1]) for p in hole.get_points("xy")])
+    assert shapely.distance(ring, shapely.Point(25, 25)) < 8
+    sizes = {path.nodes[:, 0].max() for path in read_drawing(out).paths if path.closed}
+    assert pytest.approx(min(sizes, key=lambda v: abs(v - 32.2)), abs=1e-6) == 25 + 8 - 0.8
+    order = [e.dxf.layer for e in document.modelspace()]
+    assert order.index("CUT_INSIDE_T1") < order.index("CUT_OUTSIDE_T1")
+    assert inspect_file(picture)["closed_paths"] == 4
+
+
+def test_a_router_plan_with_pocket_groove_and_two_bits(call, part, tmp_path):
+    tools = tmp_path / "tools.toml"
+    tools.write_text(
+        '[[tool]]\nnumber = 1\nkind = "flat"\ndiameter_mm = 6.35\n'
+        '[[tool]]\nnumber = 2\nkind = "flat"\ndiameter_mm = 6.35\nzero = "table"\n'
+        '[[tool]]\nnumber = 3\nkind = "vbit"\ndiameter_mm = 12.0\nangle_deg = 60\nspin = 1\n'
+    )
+    told = tmp_path / "r.json"
+    code, _, stderr = call(
+        "cut", part, "-o", tmp_path / "o.dxf", "--process", "router", "--material", "plywood",
+        "--thickness", "12mm", "--bit", "6.35mm", "--depth", "3.5mm", "--tabs", "4",
+        "--operations", "ENGRAVE=pocket", "--operations", "MARK=vgroove", "--tools", tools,
+        "--report", told, "--quiet",
+    )  # fmt: skip
+    assert code == 0
+    assert "line 15: spin is not known" in stderr
+    report = json.loads(told.read_text())
+    listed = [(one["operation"], one["tool"], one["passes"]) for one in report["order"]]
+    assert listed == [("vgroove", 3, 1), ("pocket", 1, 2), ("cut", 2, 6), ("cut", 2, 6)]
+    assert report["order"][1]["depth_mm"] == 3.5
+    assert report["order"][3]["tabs"] == 4
+    layers = {e.dxf.layer for e in ezdxf.readfile(tmp_path / "o.dxf").modelspace()}
+    assert layers == {"VGROOVE_T3", "POCKET_T1", "CUT_INSIDE_T2", "CUT_OUTSIDE_T2", "TAB_T2"}
+
+
+def test_a_job_is_planned_as_it_is_and_coordinates_stay(call, tmp_path):
+    moved = Outline((Contour(square(50, (200, 300))), Contour(circle_loop((225, 325), 9))))
+    save_job(Job(outline=moved), tmp_path / "j.silhueta")
+    out = tmp_path / "o.dxf"
+    common = ("--process", "laser", "--kerf", "0.2mm", "--lead", "none", "--quiet")
+    assert call("cut", tmp_path / "j.silhueta", "-o", out, *common)[0] == 0
+    box = bounding_box(read_drawing(out).paths)
+    assert box == pytest.approx((199.9, 299.9, 250.1, 350.1), abs=1e-6)
+    assert call("cut", tmp_path / "j.silhueta", "-o", out, *common, "--origin", "corner")[0] == 0
+    box = bounding_box(read_drawing(out).paths)
+    assert box == pytest.approx((-0.1, -0.1, 50.1, 50.1), abs=1e-6)
+    machine = ("--compensate", "machine")
+    assert call("cut", tmp_path / "j.silhueta", "-o", out, *common, *machine)[0] == 0
+    assert bounding_box(read_drawing(out).paths) == pytest.approx((200, 300, 250, 350), abs=1e-6)
+    assert flatten(read_drawing(out).paths[0]).shape[1] == 2
+
+
+@pytest.mark.parametrize(
+    ("more", "code", "words"),
+    [
+        ((), 2, "--process is missing"),
+        (("--process", "router"), 1, "thickness is not told"),
+        (("--process", "plasma", "--kerf", "1mm", "--bit", "1mm"), 2, "one width"),
+        (("--process", "plasma", "--passes", "2", "--depth-per-pass", "1mm"), 2, "the same"),
+        (("--process", "plasma", "--feed", "0"), 2, "--feed"),
+        (("--process", "plasma", "--operations", "X=cut"), 2, "no outline on a layer"),
+        (("--process", "plasma", "--operations", "MARK=saw"), 2, "tells no layer"),
+        (("--process", "plasma", "--material", "cheese"), 1, "known: steel"),
+        (("--process", "plasma", "--machine", "nonesuch"), 1, "known: torch-table"),
+        (("--process", "plasma", "--tools", "nowhere.toml"), 1, "cannot be read"),
+        (("--process", "router", "--thickness", "3mm", "--bit", "900mm"), 3, "does not fit"),
+        (("--process", "router", "--thickness", "3mm", "--depth", "4mm"), 3, "more than the sheet"),
+        (("--process", "plasma", "--operations", "ENGRAVE=pocket"), 3, "makes no pocket"),
+    ],
+)
+def test_what_cannot_be_planned_is_said(call, part, tmp_path, more, code, words):
+    got, _, stderr = call("cut", part, "-o", tmp_path / "o.dxf", *more)
+    assert (got, (tmp_path / "o.dxf").exists()) == (code, code == 3)
+    assert words in stderr
+    assert "Traceback" not in stderr
