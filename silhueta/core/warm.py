@@ -7,6 +7,9 @@ import io
 import numpy as np
 from numpy.typing import NDArray
 
+from silhueta.core.cutting.program import Motion
+from silhueta.core.cutting.route import shortest
+from silhueta.core.cutting.timing import times
 from silhueta.core.datum.scale import Scale
 from silhueta.core.datums import PixelDatum
 from silhueta.core.fitting.roundings import Tied, with_roundings
@@ -15,6 +18,7 @@ from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
 from silhueta.core.job import PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
+from silhueta.core.shop.machines import shipped_machines
 from silhueta.core.tidy.offers.thin import thinned
 from silhueta.core.trace.edge.contours import contours
 from silhueta.core.trace.edge.field import colour_field
@@ -72,6 +76,10 @@ def main() -> None:
     )
     united([curve], [Loop(ragged)])
     with_arcs(curve, 0.01)
+    shortest(np.zeros(2), ragged, ragged)
+    machine = shipped_machines()[0]
+    along = np.column_stack([ragged, np.zeros(len(ragged))])
+    times([Motion("cut", along, np.zeros(len(along) - 1), 1000.0)], machine)
 
 
 def _read(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> Picture:

@@ -51,6 +51,7 @@ def test_nothing_is_compiled_after_the_warm_up(tmp_path):
     calls = [["trace", str(tmp_path / name), "-o", out, "--dpi", "96"] for name in pictures]
     calls += [[*calls[0], "--pen", "centre"], [*calls[2], "--colours", "2"]]
     calls += [["tidy", str(drawing), "-o", out]]
+    calls += [["cut", str(drawing), "-o", out, "--process", "plasma", "--quiet"]]
     code = _COUNT.format(calls=calls)
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip().splitlines()[-1] == "compiled []"

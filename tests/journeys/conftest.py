@@ -2,11 +2,13 @@
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 
 from silhueta.app.inspecting import found_in
+from silhueta.app.planning import plan_of
 from tests.app.conftest import hand
 
-__all__ = ["act", "hand", "inspected", "inspected_from_anywhere"]
+__all__ = ["act", "hand", "inspected", "inspected_from_anywhere", "planned"]
 
 
 def inspected(hand):
@@ -25,6 +27,30 @@ def inspected_from_anywhere(hand):
     hand.wait(lambda: found_in(hand.window.session.job) is not None)
     hand.settle()
     return hand.window.traveller.buttons["inspect"].toolTip().split("\n")[1]
+
+
+def planned(hand, process, thickness="", tool="", material=""):
+    """Go to Cut file, say how it is cut, and return the plan that is proposed whole."""
+    hand.key(Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
+    hand.settle()
+    page = hand.window.sheets["cut_file"].plan_page
+
+    def choose(select, data):
+        select.setFocus()
+        way = select.findData(data) - select.currentIndex()
+        for _ in range(abs(way)):
+            QTest.keyClick(select, Qt.Key.Key_Down if way > 0 else Qt.Key.Key_Up)
+
+    choose(page.held.process, process)
+    hand.settle()
+    for field, text in ((page.held.thickness, thickness), (page.held.tool, tool)):
+        if text:
+            hand.type(field, text)
+    if material:
+        choose(page.material, material)
+    hand.wait(lambda: plan_of(hand.window.session.job) is not None)
+    hand.settle()
+    return plan_of(hand.window.session.job).plan
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from silhueta.core.files.inspect_file import inspect_file
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job, set_imported
-from tests.journeys.conftest import inspected
+from tests.journeys.conftest import inspected, planned
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -77,6 +77,10 @@ def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path):
     found = inspect_file(tmp_path / "name.dxf")
     assert found["outer_loops"] == 1  # the plate is one piece
     assert found["self_crossings"] == 0
+    plan = planned(hand, "laser", "3 mm", "0.2 mm", "plywood")
+    assert plan.left_out == ()
+    assert all(one.ways[0].lead_in is not None for one in plan.entries)
+    assert plan.entries[-1].level == 0
 
 
 def test_words_stay_text_until_they_are_words_followed(hand):
@@ -119,6 +123,11 @@ def test_journey_f_the_emblem_in_layers(hand, act, tmp_path):
     act("build again", hand.key, Qt.Key.Key_6, ALT)
     hand.answer = tmp_path / "emblem.svg"
     act("save", hand.click, "save-colours")
+    plan = planned(hand, "knife", "0.1 mm", material="vinyl")
+    assert plan.left_out == ()
+    assert {(one.side, one.ways[0].overcut) for one in plan.entries if one.ways[0].closed} == {
+        ("on", 1.0)
+    }
     files = sorted(file.name for file in tmp_path.glob("*.svg"))
     assert len(files) == len(window.session.job.outline.groups) + 1
     assert "emblem-base.svg" in files
@@ -155,6 +164,10 @@ def test_journey_g_the_gate_panel_in_sections(hand, act, tmp_path):
     assert sum(signed_area(loop) for loop in loops(hand)) == pytest.approx(whole, abs=1e-6)
     hand.answer = tmp_path / "gate.dxf"
     act("save", hand.click, "save-pieces")
+    plan = planned(hand, "router", "12 mm", "6.35 mm", "plywood")
+    assert plan.left_out == ()
+    assert sum(one.tabs > 0 for one in plan.entries) >= 3  # each section is held
+    hand.key(Qt.Key.Key_6, ALT)
     files = sorted(tmp_path.glob("gate-*.dxf"))
     assert [file.name for file in files] == ["gate-1.dxf", "gate-2.dxf", "gate-3.dxf"]
     assert window.present == "build"

@@ -11,7 +11,7 @@ from silhueta.core.files.inspect_file import read_drawing
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.truing.edits import held
 from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
-from tests.journeys.conftest import inspected_from_anywhere
+from tests.journeys.conftest import inspected_from_anywhere, planned
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -108,6 +108,10 @@ def test_journey_a_in_twelve_actions(hand, act, tmp_path):
     hand.answer = tmp_path / "strap.dxf"
     act("save", hand.click, "next")
     assert len(act.done) <= 12, act.done
+    plan = planned(hand, "plasma", material="steel")  # the thickness was told of the photo
+    assert [one.level for one in plan.entries] == [1, 1, 1, 1, 0]
+    assert all(one.ways[0].lead_in is not None for one in plan.entries)
+    assert (plan.left_out, plan.findings) == ((), ())
     (_, radius), *small = circles(hand)
     assert 2 * radius == pytest.approx(22.05, abs=1e-9)
     assert np.ptp([r for _, r in small]) < 1e-9  # equal holes

@@ -216,6 +216,11 @@ class Plan:
         """Of the sheet, mm; 0 where nobody said."""
         return self.limits.thickness or 0.0
 
+    @property
+    def listed(self) -> list[tuple[int, ...]]:
+        """The keys of each entry, in the order of work, and then of what is left out."""
+        return [one.keys for one in self.entries] + [one.keys for one in self.left_out]
+
     def entry_of(self, key: int) -> Entry | None:
         """Return the entry that works a contour."""
         return next((one for one in self.entries if key in one.keys), None)

@@ -15,12 +15,15 @@ from silhueta.app.table.beside import covered, into
 from silhueta.app.table.surface import Surface
 from silhueta.app.widgets import Field, Select, boxed, heading, row
 from silhueta.core.cutting.plan import Entry, Plan
+from silhueta.core.geometry.measure import circle_of
+from silhueta.core.geometry.outline import Contour
 from silhueta.core.plan_settings import Operation, Tool
 from silhueta.core.units import MM_PER_UNIT, Unit, format_exact, parse_length
 
 _WIDE = 268
 _APART = 30  # px between the cut and the card
-_CLOSED: tuple[Operation, ...] = ("cut", "drill", "pocket", "vgroove", "engrave", "mark")
+_CLOSED: tuple[Operation, ...] = ("cut", "pocket", "engrave", "vgroove", "mark")
+_ROUND: tuple[Operation, ...] = (*_CLOSED, "drill")
 _OPEN: tuple[Operation, ...] = ("cut", "engrave", "mark")
 _LEADS = {"arc": "arc", "line": "line", "none": "none"}
 
@@ -36,7 +39,7 @@ class EntryCard(QFrame):
     def __init__(self, table: Surface) -> None:
         super().__init__(table)
         self._table = table
-        self._entry: Entry | None = None
+        self._shown = False
         self._box = QRectF()  # of the cut, mm
         self._part = QRectF()  # of all that is cut, mm
         self._units: Unit = "mm"
@@ -67,6 +70,9 @@ class EntryCard(QFrame):
         self.proposed = QPushButton("As proposed", self)
         self.proposed.setObjectName("as-proposed")
         self.proposed.setToolTip("Take back what was set by hand for this cut")
+        self.why = QLabel(self)
+        self.why.setWordWrap(True)
+        self.why.setFont(font(13))
         top = QHBoxLayout()
         top.addWidget(self.head, 1)
         top.addWidget(away, 0, Qt.AlignmentFlag.AlignTop)
@@ -74,6 +80,7 @@ class EntryCard(QFrame):
         layout.setContentsMargins(14, 10, 10, 12)
         layout.setSpacing(5)
         layout.addLayout(top)
+        layout.addWidget(self.why)
         layout.addWidget(self.what)
         self._rows = {
             "side": boxed(self, row(heading("Side"), None, self.side)),
@@ -105,18 +112,16 @@ class EntryCard(QFrame):
         self,
         plan: Plan,
         entry: Entry,
+        contour: Contour,
         head: str,
         tools: Sequence[Tool],
         boxes: tuple[QRectF, QRectF],
         units: Unit,
     ) -> None:
         """Show an entry; `boxes` are its own and that of all that is cut, mm."""
-        self._entry, self._units = entry, units
-        self._box, self._part = boxes
-        self.head.setText(head)
-        self.setAccessibleName(head)
-        ops = _CLOSED if entry.ways[0].closed or entry.operation != "cut" else _OPEN
-        _fill(self.what, [(OPERATION_NAMES[one], one) for one in ops], entry.operation)
+        self._units = units
+        self._begin(contour, entry.operation, head, boxes)
+        self.why.hide()
         cut = entry.operation == "cut"
         _fill(self.side, [(text, key) for key, text in SIDE_NAMES.items()], entry.side)
         named = []
@@ -134,22 +139,52 @@ class EntryCard(QFrame):
         self.no_tabs.setVisible(bool(entry.tabs))
         self.proposed.setVisible(entry.by_hand)
         self._rows["last"].setVisible(bool(entry.tabs) or entry.by_hand)
+        self._fit()
+
+    def show_left_out(
+        self, contour: Contour, operation: Operation, head: str, why: str, box: QRectF
+    ) -> None:
+        """Show a contour that the plan leaves out, and why; its operation can be changed."""
+        self._begin(contour, operation, head, (box, box))
+        self.why.setText(why)
+        self.why.show()
+        for name, shown in self._rows.items():
+            shown.setVisible(name == "last")
+        self.no_tabs.hide()
+        self.proposed.show()
+        self._fit()
+
+    def _begin(
+        self, contour: Contour, operation: Operation, head: str, boxes: tuple[QRectF, QRectF]
+    ) -> None:
+        self._shown = True
+        self._box, self._part = boxes
+        self.head.setText(head)
+        self.setAccessibleName(head)
+        ops = _OPEN
+        if contour.path.closed:
+            ops = _CLOSED if circle_of(contour.path) is None else _ROUND
+        if operation not in ops:
+            ops = (*ops, operation)
+        _fill(self.what, [(OPERATION_NAMES[one], one) for one in ops], operation)
+
+    def _fit(self) -> None:
         self.show()
         layout = self.layout()
         assert layout is not None
         layout.invalidate()
         layout.activate()
-        self.resize(_WIDE, layout.sizeHint().height())
+        self.resize(_WIDE, layout.totalHeightForWidth(_WIDE))
         self.place()
 
     def put_away(self) -> None:
         """Show nothing."""
-        self._entry = None
+        self._shown = False
         self.hide()
 
     def place(self) -> None:
         """Stand beside the cut, where it covers least of what is cut."""
-        if self._entry is None:
+        if not self._shown:
             return
         view, room = self._table.view, QRectF(self._table.rect()).adjusted(36, 60, -8, -8)
         about = view.transform().mapRect(self._box)

@@ -32,6 +32,7 @@ class Line(NamedTuple):
     name: str
     size: str
     told: str
+    out: bool = False  # whether it is left out of the plan
 
 
 class EntryRow(QAbstractButton):
@@ -48,10 +49,12 @@ class EntryRow(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setObjectName(f"entry-{number}")
         self.setAccessibleName(f"{number}. {line.name} {line.size}, {line.told}")
-        self.setToolTip(
-            f"{line.name} {line.size}: {line.told}. Drag it, or press Alt and an arrow key, to cut "
-            "it earlier or later"
+        drag = (
+            ""
+            if line.out
+            else (". Drag it, or press Alt and an arrow key, to cut it earlier or later")
         )
+        self.setToolTip(f"{line.name} {line.size}: {line.told}{drag}")
         self._from: QPoint | None = None
         self._shift = 0
 
@@ -66,7 +69,7 @@ class EntryRow(QAbstractButton):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Show how far it is dragged."""
-        if self._from is not None:
+        if self._from is not None and not self.line.out:
             off = event.globalPosition().toPoint().y() - self._from.y()
             self._shift = off if abs(off) > _STILL else 0
             self.update()
@@ -87,7 +90,11 @@ class EntryRow(QAbstractButton):
         """Move it by Alt and an arrow key."""
         ways = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
         way = ways.get(Qt.Key(event.key()))
-        if way is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        if (
+            way is not None
+            and not self.line.out
+            and event.modifiers() & Qt.KeyboardModifier.AltModifier
+        ):
             self.stepped.emit(way)
             return
         super().keyPressEvent(event)
@@ -110,7 +117,7 @@ class EntryRow(QAbstractButton):
         painter.drawText(
             QRectF(middle.x() - 12, middle.y() - 8, 24, 16),
             Qt.AlignmentFlag.AlignCenter,
-            str(self.number),
+            "–" if self.line.out else str(self.number),
         )
         wide = self.width() - 60
         for top, text, kind, colour in (
@@ -122,7 +129,7 @@ class EntryRow(QAbstractButton):
             shown = QFontMetrics(kind).elidedText(text, Qt.TextElideMode.ElideRight, wide)
             painter.drawText(QRectF(38, top, wide, 18), Qt.AlignmentFlag.AlignVCenter, shown)
         painter.setPen(QPen(FAINT, 1.4))  # a grip: the row can be dragged
-        for row in (-4, 0, 4):
+        for row in () if self.line.out else (-4, 0, 4):
             y = middle.y() + row
             painter.drawLine(QPointF(self.width() - 18, y), QPointF(self.width() - 9, y))
         if self.hasFocus():

@@ -244,8 +244,15 @@ class PlanPage(QWidget):
             for one in plan.entries[:_LISTED]
             if one.key in by_key
         ]
-        places = frozenset(k for k, one in enumerate(plan.entries) if chosen.intersection(one.keys))
-        self.list.show_lines(lines, max(len(plan.entries) - len(lines), 0), places)
+        every = plan.listed
+        places = frozenset(k for k, keys in enumerate(every) if chosen.intersection(keys))
+        if len(plan.entries) <= _LISTED:
+            lines += [
+                Line("Left out", size_of(by_key[one.keys[0]], units), one.text, out=True)
+                for one in plan.left_out[: _LISTED - len(plan.entries)]
+                if one.keys[0] in by_key
+            ]
+        self.list.show_lines(lines, max(len(every) - len(lines), 0), places)
         self.note.say(*_noted(plan, self._session))
 
 

@@ -35,7 +35,7 @@ from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.format import Format
 from silhueta.core.files.formats import format_named
 from silhueta.core.files.proof import Proof
-from silhueta.core.geometry.measure import bounding_box
+from silhueta.core.geometry.measure import bounding_box, box_of
 from silhueta.core.inspection.limits import limits_of, sheet_box
 from silhueta.core.job import Job
 from silhueta.core.plan_settings import ByHand
@@ -146,8 +146,9 @@ class CutFileSheet(PagedWorksheet):
 
     def _list_chose(self, place: int) -> None:
         plan = self._plan()
-        if plan is not None and place < len(plan.entries):
-            self._choose(frozenset(plan.entries[place].keys))
+        if plan is not None:
+            every = plan.listed
+            self._choose(frozenset(every[place] if place < len(every) else ()))
 
     def _move(self, place: int, to: int) -> None:
         plan = self._plan()
@@ -268,7 +269,7 @@ class CutFileSheet(PagedWorksheet):
         if made is not None and self.present == "plan":
             entry = self._first_chosen(made.plan)
         if entry is None or made is None:
-            self.card.put_away()
+            self._show_left_out(job, made)
             return
         place = made.plan.entries.index(entry)
         contour = next((c for c in job.outline.contours if c.key == entry.key), None)
@@ -283,7 +284,22 @@ class CutFileSheet(PagedWorksheet):
 
         tools = tooling(made.plan.process, job.plan, limits).tools
         boxes = _box_of([entry]), _box_of(made.plan.entries)
-        self.card.show_entry(made.plan, entry, head, tools, boxes, units)
+        self.card.show_entry(made.plan, entry, contour, head, tools, boxes, units)
+
+    def _show_left_out(self, job: Job, made: Planned | None) -> None:
+        """Show the card of a chosen contour that the plan leaves out, or none."""
+        out = () if made is None or self.present != "plan" else made.plan.left_out
+        one = next((left for left in out if self.chosen.intersection(left.keys)), None)
+        contour = next((c for c in job.outline.contours if one and c.key == one.keys[0]), None)
+        if one is None or contour is None:
+            self.card.put_away()
+            return
+        left, bottom, right, top = box_of(contour.path)
+        box = QRectF(left, bottom, right - left, top - bottom)
+        head = f"Left out: {size_of(contour, self.session.units)}"
+        hand = job.plan.hand(contour.key)
+        present = hand.operation or contour.operation
+        self.card.show_left_out(contour, present, head, sentence(one.text), box)
 
     def _first_chosen(self, plan: Plan) -> Entry | None:
         return next((one for one in plan.entries if self.chosen.intersection(one.keys)), None)
