@@ -24,6 +24,7 @@ from benchmarks.leaves import speed as inspect_speed
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
 from benchmarks.pictures import nodes
+from benchmarks.plans import run as plans
 from benchmarks.regions import right
 from benchmarks.regions import speed as region_speed
 from benchmarks.scenes import measured, totals
@@ -58,6 +59,7 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Sections: 50 panels (wanted: 1e-6 mm², each fits, clear of holes)": panels,
         "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
         "Inspect: 300 parts with faults planted (wanted: all found, under 2 % false)": faults,
+        "Cut plans (wanted: as docs/figures.md says)": plans,
         "Webs, closed forms (wanted: 0.01 mm)": web_forms,
         "Webs of 100 glyphs against a raster (wanted: 0.01 mm)": web_glyphs,
         "As cut, against GEOS (wanted: 0.1 %)": as_cut_areas,

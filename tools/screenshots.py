@@ -16,16 +16,24 @@ from PySide6.QtWidgets import QPushButton
 from silhueta.app.finder import Finder
 from silhueta.app.main import application, work_done
 from silhueta.app.stops.build.sheet import BuildSheet
+from silhueta.app.stops.cut_file.sheet import CutFileSheet
 from silhueta.app.stops.inspect.sheet import InspectSheet
 from silhueta.app.stops.tidy.sheet import TidySheet
 from silhueta.app.stops.trace.sheet import TraceSheet
 from silhueta.app.stops.true_up.sheet import TrueUpSheet
 from silhueta.app.window import Window
 from silhueta.core.build.edits import put
+from silhueta.core.build.lettering import Lettering, lettered
+from silhueta.core.build.shapes import rectangle
+from silhueta.core.cutting.edits import set_operation, with_tools
+from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.nesting import reverse_loop
+from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
+from silhueta.core.geometry.transform import shifted
 from silhueta.core.inspect_settings import Limits
-from silhueta.core.job import set_inspect
+from silhueta.core.job import Job, set_imported, set_inspect, set_plan
+from silhueta.core.plan_settings import Tool
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -46,10 +54,6 @@ def main(folder: Path = FOLDER) -> None:
     shot("trace")
     window.go("picture")
     shot("picture")
-    window.go("scale")
-    shot("scale")
-    window.go("cut_file")
-    shot("cut-file")
     _photos(window, shot)
     _drawings(window, shot)
     window.find_action()
@@ -62,6 +66,7 @@ def main(folder: Path = FOLDER) -> None:
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
     _build(folder)
+    _sign(folder)
 
 
 def _grabber(window: Window, folder: Path) -> Callable[[str], None]:
@@ -83,12 +88,63 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
     shot("photo-scale")
     _true_up(window, shot)
     _inspect(window, shot)
+    _plan(window, shot)
     window.session.mark_saved(window.session.job, Path("x"))
     window.filing.open_demo("cover")
     work_done(window)
     work_done(window)
     window.go("scale")
     shot("gauge")
+
+
+def _plan(window: Window, shot: Callable[[str], None]) -> None:
+    """Grab the plan of the strap, one cut chosen."""
+    window.go("cut_file")
+    sheet = window.sheets["cut_file"]
+    assert isinstance(sheet, CutFileSheet)
+    _planned(window)
+    sheet.plan_page.list.chosen.emit(0)
+    _planned(window)
+    shot("cut-file")
+
+
+def _sign(folder: Path) -> None:
+    """Grab the tools of a wooden sign: pockets, a name in V-grooves, one bit under two numbers."""
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    fields = [
+        rectangle(260, 180, 0, (-150, 60)),
+        circle_loop((-150, 60), 45),
+        rectangle(240, 180, 0, (160, 60)),
+    ]
+    name = lettered(Lettering("Porto Lume", 50.0, "Slab"))
+    left, bottom, right, _ = bounding_box(name)
+    name = [shifted(loop, (-(left + right) / 2, -140 - bottom)) for loop in name]
+    loops = [rectangle(680, 400, 40), *fields, *name]
+    job = set_imported(
+        Job(), Outline(tuple(Contour(loop, origin="imported") for loop in loops)), "Wooden sign"
+    )
+    job = set_inspect(job, Limits("router", 12.0, 6.35, (700.0, 420.0), material="plywood"))
+    job = set_operation(job, [2, 3, 4], "pocket")
+    job = set_operation(job, list(range(5, 5 + len(name))), "vgroove")
+    bits = (Tool(1, "flat", 6.35), Tool(2, "vbit", 12.7, 60.0), Tool(3, "flat", 6.35, zero="table"))
+    window.session.start(set_plan(job, with_tools(job.plan, bits)))
+    window.go("cut_file")
+    sheet = window.sheets["cut_file"]
+    assert isinstance(sheet, CutFileSheet)
+    sheet.show_page("tools")
+    _planned(window)
+    window.table.fit()
+    _grabber(window, folder)("plan-sign")
+    window.session.mark_saved(window.session.job, Path("x"))
+    window.close()
+
+
+def _planned(window: Window) -> None:
+    for _ in range(3):
+        QTest.qWait(150)
+        work_done(window)
 
 
 def _inspect(window: Window, shot: Callable[[str], None]) -> None:

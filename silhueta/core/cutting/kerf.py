@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from silhueta.core.build.offset import offset
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import area_of, circle_of
 from silhueta.core.geometry.nesting import reverse_loop
-from silhueta.core.geometry.path import Loop, circle_loop
+from silhueta.core.geometry.path import ARC, Loop
 from silhueta.core.plan_settings import Side
 
 CURVE = 0.002  # mm, within which cubics are arcs: a machine knows lines and arcs
@@ -33,16 +35,19 @@ def tool_loops(loop: Loop, side: Side, width: float, solid: bool) -> list[Loop]:
     """
     plain = with_arcs(loop, CURVE)
     assert isinstance(plain, Loop)
-    inside = counter_clockwise(plain)
     if side == "on" or not width:
+        inside = counter_clockwise(plain)
         return [reverse_loop(inside) if solid else inside]
     by = width / 2 if side == "outside" else -width / 2
     circle = circle_of(plain)
     if circle is not None:
-        radius = circle[1] + by
-        made = [circle_loop(circle[0], radius)] if radius > _LEAST else []
-    else:
-        made = offset([inside], by)
+        (x, y), radius = circle[0].tolist(), circle[1] + by
+        if radius <= _LEAST:
+            return []
+        nodes = np.array([[x + radius, y], [x - radius, y]])
+        bulges = np.full(2, -1.0 if solid else 1.0)
+        return [Loop.trusted(nodes, np.array([ARC, ARC], np.uint8), bulges)]
+    made = offset([counter_clockwise(plain)], by)
     return [reverse_loop(one) for one in made] if solid else made
 
 

@@ -18,7 +18,7 @@ import shapely
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.along import Along
-from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.arcs import arc_centres
 from silhueta.core.geometry.measure import Box, circle_of
 from silhueta.core.geometry.path import ARC, LINE, Floats, Loop, OpenPath
 from silhueta.core.plan_settings import LeadKind
@@ -27,10 +27,18 @@ _PLACES = 24  # along a way, at which it may begin
 _RUNS = 6  # longest stretches, at whose middles it may, too
 _CORNER = math.radians(20)  # by which the way turns at least where it has a corner
 _SHORTER = (1.0, 0.7, 0.5, 0.35, 0.25, 0.15)  # of the length, tried one after the other
+# which places are tried in turn, the best first, with which shares of the length
+_ROUNDS = (
+    (0, 1, _SHORTER[:1]),
+    (0, 1, _SHORTER),
+    (1, 4, _SHORTER),
+    (4, 10, _SHORTER),
+    (10, _PLACES + _RUNS, _SHORTER),
+)
 _ASLANT = math.radians(45)  # between a line that leads in and the way, where there is room
 _OFF = 2e-3  # mm, that a lead may come nearer to what stays: chords are that far off their arcs
-_CHORD = 1e-3  # mm, within which what stays is followed by chords
 _LEAST = 0.05  # mm: a lead that is shorter does nothing
+_FEW = 8  # arcs that a circle is made of at most
 _MIDDLE = 2.0  # leads that a hole is across, under which it is begun in its middle
 _QUARTER = math.tan(math.pi / 8)  # bulge of a quarter of a circle
 _ARC = 7  # points along an arc that leads in, when it is held against what stays
@@ -68,6 +76,7 @@ class Led(NamedTuple):
     at: float
     lead_in: OpenPath | None
     lead_out: OpenPath | None
+    way: Along
 
 
 class Room:
@@ -104,22 +113,21 @@ def led_in(wanted: Sequence[Wanted], room: Room) -> list[Led]:
     places = [_off_tabs(one, way, _places(one, way)) for one, way in zip(wanted, ways, strict=True)]
     tried_first = ((k, _middle(wanted[k], ways[k])) for k in open_)
     middles = {k: one for k, one in tried_first if one is not None}
-    first = 0
-    for many in (1, 3, 8, _PLACES + _RUNS):
+    for low, high, shares in _ROUNDS:
         tried: list[tuple[int, _Candidate]] = []
         for k in open_:
-            if first == 0 and k in middles:
+            if low == 0 and k in middles:
                 tried.append((k, middles[k]))
-            tried += [(k, c) for c in _candidates(wanted[k], ways[k], places[k][first:many])]
+            at = places[k][low:high]
+            tried += [(k, c) for c in _candidates(wanted[k], ways[k], at, shares)]
         for k, candidate in _first_free(tried, wanted, room):
             if found[k] is None:
                 found[k] = candidate.led(wanted[k], ways[k])
         open_ = [k for k in open_ if found[k] is None]
-        first = many
         if not open_:
             break
     led: list[Led] = [
-        got or Led(float(places[k][0]) if len(places[k]) else 0.0, None, None)
+        got or Led(float(places[k][0]) if len(places[k]) else 0.0, None, None, ways[k])
         for k, got in enumerate(found)
     ]
     return _without_blocked(led, wanted, room)
@@ -128,7 +136,7 @@ def led_in(wanted: Sequence[Wanted], room: Room) -> list[Led]:
 def _without_blocked(made: list[Led], wanted: Sequence[Wanted], room: Room) -> list[Led]:
     """Return the same, without the lead-outs that there is no room for."""
     some = [k for k, one in enumerate(made) if one.lead_out is not None]
-    outs = [flatten(one.lead_out, _CHORD) for one in made if one.lead_out is not None]
+    outs = [_chords(one.lead_out) for one in made if one.lead_out is not None]
     if not some:
         return made
     lines = np.array([shapely.LineString(points) for points in outs], object)
@@ -151,7 +159,7 @@ class _Candidate(NamedTuple):
         begin, end = self.line[0], self.line[-1]
         lead_in = _lead(begin, end, self.arc)
         if not self.out or wanted.hole:
-            return Led(self.at, lead_in, None)
+            return Led(self.at, lead_in, None, way)
         points, ways = way.points(np.array([self.at]))
         point, (u, v) = points[0], ways[0]
         aside = np.array([-v, u])
@@ -159,14 +167,31 @@ class _Candidate(NamedTuple):
         if self.arc:
             # a quarter of a smaller circle, on the other side of the beginning
             radius = 2 * self.out / math.pi
-            return Led(self.at, lead_in, _lead(point, point + radius * (ahead + aside), self.arc))
+            return Led(
+                self.at, lead_in, _lead(point, point + radius * (ahead + aside), self.arc), way
+            )
         far = point + self.out * (math.cos(_ASLANT) * ahead + math.sin(_ASLANT) * aside)
-        return Led(self.at, lead_in, _lead(point, far, 0.0))
+        return Led(self.at, lead_in, _lead(point, far, 0.0), way)
+
+
+def _chords(lead: OpenPath) -> Floats:
+    """Return the places along a lead: its ends, or some along its quarter of a circle."""
+    bulge = float(lead.bulges[0])
+    if not bulge:
+        return lead.nodes
+    turn = np.linspace(0, 4 * math.atan(bulge), _ARC)
+    centres, _ = arc_centres(lead.nodes[:1], lead.nodes[1:], lead.bulges)
+    spoke = lead.nodes[0] - centres[0]
+    c, s = np.cos(turn), np.sin(turn)
+    turned = np.column_stack([c * spoke[0] - s * spoke[1], s * spoke[0] + c * spoke[1]])
+    places: Floats = centres[0] + turned
+    return places
 
 
 def _lead(begin: Floats, end: Floats, bulge: float) -> OpenPath:
     kind = ARC if bulge else LINE
-    return OpenPath(np.array([begin, end]), np.array([kind], np.uint8), np.array([bulge]))
+    ends = np.array([begin, end])
+    return OpenPath.trusted(ends, np.array([kind], np.uint8), np.array([bulge]))
 
 
 def _first_free(
@@ -194,7 +219,7 @@ def _places(one: Wanted, way: Along) -> Floats:
     corners = _turns(way, one.length)
     even = (np.arange(_PLACES) + 0.5) / _PLACES * way.length
     if not len(corners):
-        return even
+        return np.asarray(even - even[0])  # all as good: the first node saves parting a segment
     ends = np.append(corners, corners[0] + way.length)
     runs = np.diff(ends)
     longest = np.argsort(-runs, kind="stable")[:_RUNS]
@@ -229,8 +254,13 @@ def _nearest(way: Along, place: tuple[float, float]) -> float:
 
 def _middle(one: Wanted, way: Along) -> _Candidate | None:
     """Return the candidate that begins in the middle of a small round hole; None for all others."""
-    circle = circle_of(one.path)
-    if circle is None or not one.hole or one.kind == "none" or one.start is not None:
+    path = one.path
+    if not one.hole or one.kind == "none" or one.start is not None:
+        return None
+    if len(path.kinds) > _FEW or not path.bulges.all() or way.length >= math.pi * 2 * one.length:
+        return None  # no circle, or not a small one
+    circle = circle_of(path)
+    if circle is None:
         return None
     centre, radius = np.asarray(circle[0]), circle[1]
     if 2 * radius >= _MIDDLE * one.length:
@@ -240,8 +270,11 @@ def _middle(one: Wanted, way: Along) -> _Candidate | None:
     return _Candidate(0.0, np.array([centre, point]))
 
 
-def _candidates(one: Wanted, way: Along, at: Floats) -> list[_Candidate]:
-    """Return the candidates at some places: arcs before lines, long before short ones."""
+def _candidates(one: Wanted, way: Along, at: Floats, shares: tuple[float, ...]) -> list[_Candidate]:
+    """Return the candidates at some places: arcs before lines, long before short ones.
+
+    `shares` of the length are tried; straight leads, too, once it comes to the short ones.
+    """
     if one.kind == "none" or not len(at):
         return []
     points, ways = way.points(at)
@@ -250,13 +283,15 @@ def _candidates(one: Wanted, way: Along, at: Floats) -> list[_Candidate]:
     ahead = -ways if one.backward else ways
     turn = -_QUARTER if one.backward else _QUARTER
     for point, along, aside, where in zip(points, ahead, left, at.tolist(), strict=True):
-        for share in _SHORTER:
+        for share in shares:
             length = share * one.length
             if length < _LEAST:
                 break
             if one.kind == "arc":
                 made.append(_by_arc(point, along, aside, where, length, turn))
             made.append(_by_line(point, along, aside, where, length, _ASLANT))
+        if shares == _SHORTER[:1]:
+            continue
         straight = max(0.35 * one.length, _LEAST)  # where no slant has room
         made.append(_by_line(point, along, aside, where, straight, math.pi / 2))
     return made

@@ -118,6 +118,8 @@ def _gone(made: list[Entry], equals: Sequence[Entry], at: Floats, settings: Plan
 
 
 def _sequence(equals: Sequence[Entry], at: Floats, settings: PlanSettings) -> list[int]:
+    if len(equals) == 1:
+        return [0]
     begin, end = places_of(equals)
     order = shortest(at, begin, end).tolist()
     return _spread(order) if settings.spread else order

@@ -123,6 +123,7 @@ def _to_and_fro(area: BaseGeometry, step: float) -> list[shapely.LineString]:
     found: list[shapely.LineString] = []
     for k, piece in enumerate(shapely.intersection(area, lines)):
         parts = [p for p in shapely.get_parts(piece) if isinstance(p, shapely.LineString)]
+        parts = [p for p in parts if not p.is_empty]
         parts.sort(key=lambda part: part.coords[0][0], reverse=bool(k % 2))
         for part in parts:
             ends = sorted(part.coords, reverse=bool(k % 2))

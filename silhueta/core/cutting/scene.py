@@ -11,7 +11,7 @@ import shapely
 from silhueta.core.cutting.plan import KIND, LeftOut
 from silhueta.core.cutting.tooling import Tooling
 from silhueta.core.geometry.measure import Box, box_of
-from silhueta.core.geometry.nesting import Nesting, nest
+from silhueta.core.geometry.nesting import Nesting, nest, polygons
 from silhueta.core.geometry.outline import Contour
 from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.solids import polygon_of, solids
@@ -102,8 +102,16 @@ class Group:
     @cached_property
     def stays(self) -> list[shapely.Polygon]:
         """What stays, as polygons."""
-        pieces = [polygon_of(solid, _CHORD) for solid in solids(self.loops)]
-        return [p for one in pieces for p in shapely.get_parts(one) if not p.is_empty]
+        rings = polygons(self.loops, _CHORD)
+        sound = shapely.is_valid(rings) & ~shapely.is_empty(rings)
+        found = []
+        for solid in solids(self.loops):
+            if not solid.holes and sound[solid.place]:
+                found.append(rings[solid.place])
+                continue
+            parts = shapely.get_parts(polygon_of(solid, _CHORD))
+            found += [part for part in parts if not part.is_empty]
+        return found
 
 
 def middle(contour: Contour) -> tuple[float, float]:

@@ -15,7 +15,6 @@ from silhueta.core.cutting.plan import Entry, Tab, Way
 from silhueta.core.cutting.scene import Group, Scene, said, told
 from silhueta.core.cutting.tabs import tabs_at, tabs_on
 from silhueta.core.errors import EditError
-from silhueta.core.geometry.along import Along
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.measure import circle_of, length_of
 from silhueta.core.geometry.nesting import reverse_loop
@@ -160,7 +159,7 @@ def _entry(scene: Scene, group: Group, cut: _Cut, own: Sequence[tuple[Wanted, Le
                     "part's own edge",
                 )
             )
-        way = _begun(asked.path, led)
+        way = _begun(led)
         if asked.backward:
             way = replace(way, path=_turned(way.path))
         ways.append(replace(way, overcut=tools.overcut))
@@ -180,10 +179,9 @@ def _entry(scene: Scene, group: Group, cut: _Cut, own: Sequence[tuple[Wanted, Le
     )  # fmt: skip
 
 
-def _begun(loop: Loop, led: Led) -> Way:
+def _begun(led: Led) -> Way:
     """Return a loop as a way from where it is led in."""
-    place = Along(loop).places(np.array([led.at]))[0]
-    return Way(stretch(loop, place, place), True, led.lead_in, led.lead_out)
+    return Way(led.way.opened(led.at), True, led.lead_in, led.lead_out)
 
 
 def _turned(path: OpenPath) -> OpenPath:
@@ -217,6 +215,8 @@ def _on_outline(contour: Contour, way: Way, clockwise: bool) -> Way:
 def _tabbed(scene: Scene, group: Group, cut: _Cut, way: Way) -> Way:
     """Return a way with its tabs."""
     settings = scene.settings
+    if cut.hand.tabs is None and not _wants_tabs(scene):
+        return way
     around = length_of(way.path)
     width = settings.tab_width
     loop = Loop(way.path.nodes[:-1], way.path.kinds, way.path.bulges, way.path.controls)
@@ -251,6 +251,14 @@ def _from_begin(tabs: Sequence[Tab], around: float) -> tuple[Tab, ...]:
     return tuple(tab for tab in tabs if tab.low >= 0 and tab.high <= around)
 
 
+def _wants_tabs(scene: Scene) -> bool:
+    """Return whether pieces get tabs at all."""
+    settings = scene.settings
+    if settings.tabs is not None:
+        return settings.tabs > 0
+    return settings.tab_spacing is not None or scene.tools.process == "router"
+
+
 def _tab_count(scene: Scene, around: float) -> int:
     """Return how many tabs a piece gets that is so many mm round."""
     settings = scene.settings
@@ -258,8 +266,6 @@ def _tab_count(scene: Scene, around: float) -> int:
         return settings.tabs
     if settings.tab_spacing is not None:
         return max(_FEWEST_TABS, round(around / settings.tab_spacing))
-    if scene.tools.process != "router":
-        return 0
     return max(_FEWEST_TABS, round(around / _TAB_SPACING))
 
 

@@ -6,8 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from silhueta.core.geometry.arcs import arc_centres
-from silhueta.core.geometry.path import ARC, CUBIC, Floats, Path
+from silhueta.core.geometry.path import ARC, CUBIC, Floats, OpenPath, Path
 from silhueta.core.geometry.pieces import Place
+
+_SAME = 1e-9  # mm from a node, that is the node
 
 
 class Along:
@@ -72,6 +74,24 @@ class Along:
                 [c * spoke[:, 0] - s * spoke[:, 1], s * spoke[:, 0] + c * spoke[:, 1]]
             )
         return points, np.column_stack([np.cos(way), np.sin(way)])
+
+    def opened(self, at: float) -> OpenPath:
+        """Return a loop as an open path from a distance along it, mm, round to there again."""
+        place = self.places(np.array([at]))[0]
+        k, share = place.segment, place.share
+        nodes, kinds, bulges = self.path.nodes, self.path.kinds, self.path.bulges
+        if min(share, 1 - share) * self.lengths[k] < _SAME:
+            first = k if share < 0.5 else (k + 1) % len(nodes)
+            order = np.roll(np.arange(len(nodes)), -first)
+            around = np.concatenate([nodes[order], nodes[order[:1]]])
+            return OpenPath.trusted(around, kinds[order], bulges[order])
+        point = self.points(np.array([at]))[0]
+        order = np.roll(np.arange(len(nodes)), -(k + 1))
+        around = np.concatenate([point, nodes[order], point])
+        turn = np.arctan(bulges[k])
+        begin, end = np.tan(turn * (1 - share)), np.tan(turn * share)
+        turns = np.concatenate([[begin], bulges[order[:-1]], [end]])
+        return OpenPath.trusted(around, kinds[np.concatenate([[k], order[:-1], [k]])], turns)
 
     def corners(self, least: float) -> Floats:
         """Return how far along the nodes lie at which the way turns by more than `least`, radians.

@@ -68,7 +68,7 @@ def _nested(loops: Sequence[Loop], chord_error: float) -> Nesting:
         return Nesting(depth, parent)
     import shapely
 
-    rings = _polygons(loops, chord_error)
+    rings = polygons(loops, chord_error)
     areas = np.abs(areas_of(loops))
     # a place inside, not a node: that may lie on another outline
     places = shapely.point_on_surface(rings)
@@ -113,7 +113,7 @@ def _parents(
     return found
 
 
-def _polygons(loops: Sequence[Loop], chord_error: float) -> np.ndarray:
+def polygons(loops: Sequence[Loop], chord_error: float) -> np.ndarray:
     """Return loops as polygons of shapely's; an empty one where nothing is left of a loop."""
     import shapely
 

@@ -80,6 +80,32 @@ class Path:
         ):
             object.__setattr__(self, name, value)
 
+    @classmethod
+    def trusted(cls, nodes: Floats, kinds: Kinds, bulges: Floats) -> Self:
+        """Return a path of lines and arcs whose arrays are known to fit together.
+
+        Only that they are numbers is looked at, which makes thousands cheap. The arrays become the
+        path's own, and read-only.
+
+        Raises
+        ------
+        GeometryError
+            If a number is not finite.
+
+        """
+        if not (np.isfinite(nodes).all() and np.isfinite(bulges).all()):
+            raise GeometryError("a path holds a number that is not finite")
+        made = object.__new__(cls)
+        controls = np.zeros((len(bulges), 2, 2))
+        for array in (nodes, bulges, controls):
+            array.setflags(write=False)
+        kinds.setflags(write=False)
+        object.__setattr__(made, "nodes", nodes)
+        object.__setattr__(made, "kinds", kinds)
+        object.__setattr__(made, "bulges", bulges)
+        object.__setattr__(made, "controls", controls)
+        return made
+
     def with_points(self, nodes: Floats, controls: Floats | None = None) -> Self:
         """Return the same segments through other nodes, (N, 2), mm; controls stay if left out.
 

@@ -44,6 +44,11 @@ def test_a_pocket_leaves_what_its_bit_cannot_reach_and_no_more(loops, way):
     assert cleared(loops, 500.0, 0.45) == []
 
 
+def test_two_fields_are_cleared_line_by_line_though_no_line_crosses_the_gap():
+    ways = cleared([square(20), square(20, (0, 60))], 5.0, 0.45, "raster")
+    assert {bool(path.nodes[:, 1].max() < 20) for path in ways} == {True, False}
+
+
 def test_a_groove_is_as_deep_as_its_field_is_wide():
     # a triangle's own: r / tan(a / 2)
     slope = math.tan(math.radians(30))

@@ -31,6 +31,7 @@ from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import sentence
 from silhueta.core.cutting.edits import moved_to, set_by_hand, set_operation
 from silhueta.core.cutting.plan import Entry, Plan
+from silhueta.core.cutting.timing import Times
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.format import Format
 from silhueta.core.files.formats import format_named
@@ -43,6 +44,7 @@ from silhueta.core.units import format_length
 from silhueta.core.wording import counted
 
 _PAGES = {"plan": "Plan", "tools": "Tools", "file": "File"}
+_NOTICED = 0.5  # s: a change of the time that is told
 _OF_HAND = tuple(name for name in ByHand.__dataclass_fields__ if name != "key")
 
 
@@ -66,6 +68,9 @@ class CutFileSheet(PagedWorksheet):
         self._tracing, self.planning = tracing, planning
         self._proof: tuple[Job, Proof] | None = None
         self.chosen: frozenset[int] = frozenset()  # keys of contours
+        # the job that was timed last, its time, its outline; the time before that
+        self._timed: tuple[Job, float, object] | None = None
+        self._before: float | None = None
         self.card = EntryCard(table)
         self.tool = PlanTool(self._plan, self._hand_chose, self._begin_at, self._tabs_at)
         self.tools = (self.tool,)
@@ -232,12 +237,23 @@ class CutFileSheet(PagedWorksheet):
             tabs = sum(one.tabs for one in plan.entries)
             if tabs:
                 told.append(counted(tabs, "tab"))
-            told.append(f"{clock(times.seconds)} on {plan.machine.name}")
+            told.append(f"{clock(times.seconds)} on {plan.machine.name}{self._since(job, times)}")
             left = len(plan.left_out)
             words = sentence(", ".join(told))
             if left:
                 words += f" {counted(left, 'contour')} left out: see above."
             self.say_result(words, bool(left))
+
+    def _since(self, job: Job, times: Times) -> str:
+        """Return how much shorter or longer it takes than before the last change, in words."""
+        if self._timed is not None and self._timed[0] is not job:
+            self._before = self._timed[1] if self._timed[2] is job.outline else None
+        if self._timed is None or self._timed[0] is not job:
+            self._timed = (job, times.seconds, job.outline)
+        more = 0.0 if self._before is None else times.seconds - self._before
+        if abs(more) < _NOTICED:
+            return ""
+        return f", {clock(abs(more))} {'longer' if more > 0 else 'shorter'} than before"
 
     def _show_saved(self, job: Job) -> None:
         if self._proof is None:

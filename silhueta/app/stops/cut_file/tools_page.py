@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 _ZEROS = {"top": "Sheet’s top", "table": "Table"}
 _AS_MATERIAL = "as material"
-_HIGH = 48  # px: two lines
+_HIGH = 40  # px: two lines
 _MOST = 200  # tools of one job: more are a slip
 _CUTS = ("flat", "ball")  # kinds whose width Inspect holds the part against
 
@@ -249,9 +249,8 @@ class ToolsPage(QWidget):
             button.setObjectName(f"tool-{one.number}")
             button.setCheckable(True)
             button.setChecked(chosen)
-            button.setStyleSheet("text-align: left; padding: 4px 8px")
+            button.setStyleSheet(f"text-align: left; padding: 4px 8px; min-height: {_HIGH}px")
             button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            button.setFixedHeight(_HIGH)
             button.setToolTip(one.note)
             button.clicked.connect(lambda _=False, n=one.number: self.choose(n))
             self._rows.addWidget(button)
