@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from dataclasses import MISSING, dataclass, fields
 from functools import cache
-from importlib.resources import files
 from pathlib import Path as File
 from typing import get_type_hints
 
-from silhueta.core.errors import EditError, FileError
+from silhueta.core.errors import EditError
 from silhueta.core.inspect_settings import Process
 from silhueta.core.shop.records import (
     Read,
+    load_records,
     own_folder,
     own_records,
-    read_file,
-    read_records,
+    shipped_records,
 )
 
 # the generic machine that a process is planned for, where nobody names one
@@ -87,10 +86,7 @@ def own_machines() -> File:
 @cache
 def shipped_machines() -> tuple[Machine, ...]:
     """Return the machines that come with the program."""
-    data = (files("silhueta.core.shop") / "machines.toml").read_bytes()
-    found = read_records(data, "machines.toml", "machine", Machine, _KINDS)
-    assert not found.wrong, found.wrong
-    return tuple(found.records)
+    return shipped_records("machines.toml", "machine", Machine, _KINDS)
 
 
 def load_machines(source: File) -> Read:
@@ -102,11 +98,7 @@ def load_machines(source: File) -> Read:
         If it cannot be read, or holds no machine.
 
     """
-    found = read_records(read_file(source), source.name, "machine", Machine, _KINDS)
-    if not found.records:
-        why = f": {found.wrong[0]}" if found.wrong else ""
-        raise FileError(f"{source.name} holds no [[machine]] that can be used{why}")
-    return found
+    return load_records(source, "machine", Machine, _KINDS)
 
 
 def known_machines() -> tuple[tuple[Machine, ...], tuple[str, ...]]:

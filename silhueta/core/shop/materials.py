@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from dataclasses import MISSING, dataclass, fields
 from functools import cache
-from importlib.resources import files
 from pathlib import Path as File
 
-from silhueta.core.errors import EditError, FileError
+from silhueta.core.errors import EditError
 from silhueta.core.inspect_settings import PROCESSES, Process
 from silhueta.core.shop.records import (
     Read,
+    load_records,
     own_folder,
     own_records,
-    read_file,
-    read_records,
+    shipped_records,
 )
 
 _THICK = 3.0  # mm, of which a sheet is taken to be where nobody said
@@ -72,20 +71,13 @@ def load_materials(source: File) -> Read:
         If it cannot be read, or holds no material.
 
     """
-    found = read_records(read_file(source), source.name, "material", Material, _KINDS)
-    if not found.records:
-        why = f": {found.wrong[0]}" if found.wrong else ""
-        raise FileError(f"{source.name} holds no [[material]] that can be used{why}")
-    return found
+    return load_records(source, "material", Material, _KINDS)
 
 
 @cache
 def shipped_materials() -> tuple[Material, ...]:
     """Return the materials that come with the program."""
-    data = (files("silhueta.core.shop") / "materials.toml").read_bytes()
-    found = read_records(data, "materials.toml", "material", Material, _KINDS)
-    assert not found.wrong, found.wrong
-    return tuple(found.records)
+    return shipped_records("materials.toml", "material", Material, _KINDS)
 
 
 def known_materials() -> tuple[tuple[Material, ...], tuple[str, ...]]:

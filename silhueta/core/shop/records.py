@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable, Mapping
+from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path as File
 from typing import Any, NamedTuple, TypeVar
@@ -78,6 +79,33 @@ def own_records(
 
 
 _own: dict[File, tuple[int, Read]] = {}  # when each file was changed, and what was read then
+
+
+def load_records(
+    source: File, table: str, make: Callable[..., T], kinds: Mapping[str, type]
+) -> Read:
+    """Return the records of a file that a person named.
+
+    Raises
+    ------
+    FileError
+        If it cannot be read, or holds none that can be used.
+
+    """
+    found = read_records(read_file(source), source.name, table, make, kinds)
+    if not found.records:
+        why = f": {found.wrong[0]}" if found.wrong else ""
+        raise FileError(f"{source.name} holds no [[{table}]] that can be used{why}")
+    return found
+
+
+def shipped_records(
+    name: str, table: str, make: Callable[..., T], kinds: Mapping[str, type]
+) -> tuple[T, ...]:
+    """Return the records of a file that comes with the program."""
+    found = read_records((files(__package__) / name).read_bytes(), name, table, make, kinds)
+    assert not found.wrong, found.wrong
+    return tuple(found.records)
 
 
 def read_records(

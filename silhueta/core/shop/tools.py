@@ -5,18 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import MISSING, fields
 from functools import cache
-from importlib.resources import files
 from pathlib import Path as File
 
-from silhueta.core.errors import FileError
 from silhueta.core.inspect_settings import Process
 from silhueta.core.plan_settings import Tool
 from silhueta.core.shop.records import (
     Read,
+    load_records,
     own_folder,
     own_records,
-    read_file,
     read_records,
+    shipped_records,
 )
 
 _KINDS = {f.name: type(f.default) for f in fields(Tool) if f.default is not MISSING}
@@ -50,20 +49,13 @@ def load_tools(source: File) -> Read:
         If it cannot be read, or holds no tool.
 
     """
-    found = read_tools(read_file(source), source.name)
-    if not found.records:
-        why = f": {found.wrong[0]}" if found.wrong else ""
-        raise FileError(f"{source.name} holds no [[tool]] that can be used{why}")
-    return found
+    return load_records(source, "tool", Tool, _KINDS)
 
 
 @cache
 def shipped_tools() -> tuple[Tool, ...]:
     """Return the tools that come with the program."""
-    data = (files("silhueta.core.shop") / "tools.toml").read_bytes()
-    found = read_tools(data, "tools.toml")
-    assert not found.wrong, found.wrong
-    return tuple(found.records)
+    return shipped_records("tools.toml", "tool", Tool, _KINDS)
 
 
 def known_tools() -> tuple[tuple[Tool, ...], tuple[str, ...]]:

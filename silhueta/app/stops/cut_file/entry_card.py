@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtCore import QPointF, QRectF, Signal
+from PySide6.QtWidgets import QLabel, QPushButton
 
-from silhueta.app.look.theme import BRASS, CARD, font
+from silhueta.app.look.theme import BRASS, font
 from silhueta.app.stops.cut_file.entry_words import OPERATION_NAMES, SIDE_NAMES, TOOL_NAMES
-from silhueta.app.table.beside import covered, into
+from silhueta.app.table.beside import BesideCard, covered
 from silhueta.app.table.surface import Surface
 from silhueta.app.widgets import Field, Select, boxed, heading, row
 from silhueta.core.cutting.plan import Entry, Plan
@@ -28,32 +27,19 @@ _OPEN: tuple[Operation, ...] = ("cut", "engrave", "mark")
 _LEADS = {"arc": "arc", "line": "line", "none": "none"}
 
 
-class EntryCard(QFrame):
+class EntryCard(BesideCard):
     """What one cut is, and what a person may set of it by hand."""
 
     operation = Signal(str)
     changed = Signal(dict)  # what is set by hand, by its names
     again = Signal()  # as it was proposed
-    closed = Signal()
 
     def __init__(self, table: Surface) -> None:
-        super().__init__(table)
-        self._table = table
+        super().__init__(table, "entry-card", _WIDE, BRASS, "the cut stays in the list")
         self._shown = False
         self._box = QRectF()  # of the cut, mm
         self._part = QRectF()  # of all that is cut, mm
         self._units: Unit = "mm"
-        self.setObjectName("entry-card")
-        self.setFixedWidth(_WIDE)
-        self.head = QLabel(self)
-        self.head.setFont(font(15, QFont.Weight.Bold))
-        self.head.setWordWrap(True)
-        away = QPushButton("×", self)
-        away.setAccessibleName("Close the card")
-        away.setToolTip("Close the card; the cut stays in the list")
-        away.setFixedSize(28, 28)
-        away.setStyleSheet("padding: 0; border: none; font-size: 18px")
-        away.clicked.connect(self.closed)
         self.what, self.side, self.tool, self.lead = (Select(self) for _ in range(4))
         for select, name in (
             (self.what, "Operation"),
@@ -73,13 +59,7 @@ class EntryCard(QFrame):
         self.why = QLabel(self)
         self.why.setWordWrap(True)
         self.why.setFont(font(13))
-        top = QHBoxLayout()
-        top.addWidget(self.head, 1)
-        top.addWidget(away, 0, Qt.AlignmentFlag.AlignTop)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 10, 10, 12)
-        layout.setSpacing(5)
-        layout.addLayout(top)
+        layout = self.lines
         layout.addWidget(self.why)
         layout.addWidget(self.what)
         self._rows = {
@@ -92,8 +72,6 @@ class EntryCard(QFrame):
         for box in self._rows.values():
             layout.addWidget(box)
         self._connect()
-        table.zoomed.connect(lambda _: self.place())
-        self.hide()
 
     def _connect(self) -> None:
         self.what.activated.connect(lambda _: self.operation.emit(self.what.currentData()))
@@ -139,7 +117,8 @@ class EntryCard(QFrame):
         self.no_tabs.setVisible(bool(entry.tabs))
         self.proposed.setVisible(entry.by_hand)
         self._rows["last"].setVisible(bool(entry.tabs) or entry.by_hand)
-        self._fit()
+        self.show()
+        self.fit()
 
     def show_left_out(
         self, contour: Contour, operation: Operation, head: str, why: str, box: QRectF
@@ -152,7 +131,8 @@ class EntryCard(QFrame):
             shown.setVisible(name == "last")
         self.no_tabs.hide()
         self.proposed.show()
-        self._fit()
+        self.show()
+        self.fit()
 
     def _begin(
         self, contour: Contour, operation: Operation, head: str, boxes: tuple[QRectF, QRectF]
@@ -168,15 +148,6 @@ class EntryCard(QFrame):
             ops = (*ops, operation)
         _fill(self.what, [(OPERATION_NAMES[one], one) for one in ops], operation)
 
-    def _fit(self) -> None:
-        self.show()
-        layout = self.layout()
-        assert layout is not None
-        layout.invalidate()
-        layout.activate()
-        self.resize(_WIDE, layout.totalHeightForWidth(_WIDE))
-        self.place()
-
     def put_away(self) -> None:
         """Show nothing."""
         self._shown = False
@@ -186,7 +157,7 @@ class EntryCard(QFrame):
         """Stand beside the cut, where it covers least of what is cut."""
         if not self._shown:
             return
-        view, room = self._table.view, QRectF(self._table.rect()).adjusted(36, 60, -8, -8)
+        view, room = self.table.view, QRectF(self.table.rect()).adjusted(36, 60, -8, -8)
         about = view.transform().mapRect(self._box)
         part = view.transform().mapRect(self._part)
         wide, high = float(self.width()), float(self.height())
@@ -201,18 +172,7 @@ class EntryCard(QFrame):
             QPointF(room.right() - wide, room.bottom() - high),
             QPointF(room.left(), room.bottom() - high),
         )
-        boxes = [into(QRectF(corner, self.size()), room) for corner in tries]
-        best = min(boxes, key=lambda box: (covered(box, about), covered(box, part)))
-        self.move(best.topLeft().toPoint())
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Paint the card."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(BRASS, 1.6))
-        painter.setBrush(CARD)
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
-        painter.end()
+        self.stand(room, tries, lambda box: (covered(box, about), covered(box, part)))
 
 
 def _lead_of(entry: Entry) -> str:

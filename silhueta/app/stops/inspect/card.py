@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout
 
-from silhueta.app.look.theme import AMBER, CARD, PENCIL, font
-from silhueta.app.table.beside import covered, into
+from silhueta.app.look.theme import AMBER, PENCIL, font
+from silhueta.app.table.beside import BesideCard, covered
 from silhueta.app.table.surface import Surface
 from silhueta.app.widgets import Note, clear, sentence
 from silhueta.core.geometry.measure import box_of
@@ -21,32 +20,22 @@ _SMALL = 260.0  # px of a contour on the screen, up to which the card keeps off 
 _FLAG_HIGH = 34  # px that a finding's flag stands over its place
 
 
-class FindingCard(QFrame):
+class FindingCard(BesideCard):
     """What is wrong, what mends it, and a way to let it pass with a reason."""
 
     mend = Signal(int)  # which remedy
     pass_on = Signal(str)  # the reason
-    closed = Signal()
 
     def __init__(self, table: Surface) -> None:
-        super().__init__(table)
-        self._table = table
+        name, stays = "finding-card", "the finding stays in the list"
+        super().__init__(table, name, _WIDE, AMBER, stays)
         self._found: Finding | None = None
         self._part = QRectF()  # of the whole outline, mm
         self._about: list[QRectF] = []  # boxes of the contours that it is about, mm
-        self.setObjectName("finding-card")
-        self.setFixedWidth(_WIDE)
-        self.head, self.text = QLabel(self), QLabel(self)
-        self.head.setFont(font(15, QFont.Weight.Bold))
-        self.head.setWordWrap(True)
+        self.text = QLabel(self)
         self.text.setWordWrap(True)
         self.text.setFont(font(13))
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.away = QPushButton("×", self)
-        self.away.setAccessibleName("Close the card")
-        self.away.setToolTip("Close the card; the finding stays in the list")
-        self.away.setFixedSize(28, 28)
-        self.away.setStyleSheet("padding: 0; border: none; font-size: 18px")
         self.buttons = QVBoxLayout()
         self.buttons.setSpacing(4)
         self.let_pass = QPushButton("Let it pass…", self)
@@ -57,13 +46,7 @@ class FindingCard(QFrame):
         self.reason.setAccessibleName("Why it may pass")
         self.through = QPushButton("Wave through", self)
         self.through.setObjectName("wave-through")
-        top = QHBoxLayout()
-        top.addWidget(self.head, 1)
-        top.addWidget(self.away, 0, Qt.AlignmentFlag.AlignTop)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 10, 10, 12)
-        layout.setSpacing(6)
-        layout.addLayout(top)
+        layout = self.lines
         layout.addWidget(self.text)
         layout.addLayout(self.buttons)
         layout.addWidget(self.let_pass)
@@ -72,11 +55,8 @@ class FindingCard(QFrame):
         self.let_pass.clicked.connect(lambda: self._ask_why(True))
         self.through.clicked.connect(lambda: self.pass_on.emit(self.reason.text()))
         self.reason.returnPressed.connect(lambda: self.pass_on.emit(self.reason.text()))
-        self.away.clicked.connect(self.closed)
-        for button in (self.away, self.let_pass, self.through):
+        for button in (self.let_pass, self.through):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        table.zoomed.connect(lambda _: self.place())
-        self.hide()
 
     def show_finding(
         self, found: Finding, number: int, head: str, units: Unit, outline: Outline
@@ -109,7 +89,7 @@ class FindingCard(QFrame):
         self.text.setText(sentence(lengths_in(found.text, units)))
         self.setAccessibleName(f"Finding {number}: {head}. {found.text}")
         self.show()
-        self._fit()
+        self.fit()
 
     def put_away(self) -> None:
         """Show nothing."""
@@ -123,22 +103,13 @@ class FindingCard(QFrame):
         self.through.setVisible(on)
         if on and self.isVisible():
             self.reason.setFocus()
-        self._fit()
-
-    def _fit(self) -> None:
-        """Be as high as what is shown, and stand where there is room for that."""
-        layout = self.layout()
-        assert layout is not None
-        layout.invalidate()
-        layout.activate()
-        self.resize(_WIDE, layout.totalHeightForWidth(_WIDE))
-        self.place()
+        self.fit()
 
     def place(self) -> None:
         """Stand beside the finding, where it covers least of what it speaks of."""
         if self._found is None:
             return
-        view, room = self._table.view, QRectF(self._table.rect()).adjusted(36, 34, -8, -8)
+        view, room = self.table.view, QRectF(self.table.rect()).adjusted(36, 34, -8, -8)
         at = view.to_screen(QPointF(*self._found.place))
         left, bottom, right, top = self._found.extent
         about = view.transform().mapRect(QRectF(left, bottom, right - left, top - bottom))
@@ -159,18 +130,7 @@ class FindingCard(QFrame):
             # where it speaks of the whole part, a corner of the table is left
             QPointF(room.right() - wide, room.bottom() - high),
         )
-        boxes = [into(QRectF(corner, self.size()), room) for corner in tries]
-        best = min(boxes, key=lambda box: _badly(box, about, part, at))
-        self.move(best.topLeft().toPoint())
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Paint the card."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(AMBER, 1.6))
-        painter.setBrush(CARD)
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
-        painter.end()
+        self.stand(room, tries, lambda box: _badly(box, about, part, at))
 
 
 def _badly(box: QRectF, about: QRectF, part: QRectF, at: QPointF) -> tuple[float, float, float]:
