@@ -17,6 +17,7 @@ from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.job import Job
+from silhueta.core.rs274.interpret import interpret
 from tests.conftest import square
 
 CONTOURS = (
@@ -35,8 +36,9 @@ def part(tmp_path):
 
 def test_a_plasma_plan_as_dxf_and_svg(call, part, tmp_path):
     out, picture, told = (tmp_path / name for name in ("o.dxf", "o.svg", "r.json"))
+    program = tmp_path / "o.nc"
     code, stdout, _ = call(
-        "cut", part, "-o", out, "-o", picture, "--process", "plasma", "--thickness", "6mm",
+        "cut", part, "-o", out, "-o", picture, "-o", program, "--process", "plasma", "--thickness", "6mm",
         "--kerf", "1.6mm", "--lead", "arc", "--lead-length", "5mm", "--report", told,
     )  # fmt: skip
     assert code == 0
@@ -57,6 +59,13 @@ def test_a_plasma_plan_as_dxf_and_svg(call, part, tmp_path):
     order = [e.dxf.layer for e in document.modelspace()]
     assert order.index("CUT_INSIDE_T1") < order.index("CUT_OUTSIDE_T1")
     assert inspect_file(picture)["closed_paths"] == 4
+    # the same ways in the program, in mm: the torch goes on once for each cut
+    deeds = list(interpret(program.read_text()))
+    assert sum(one.kind == "on" for one in deeds) == 4
+    assert {round(one.feed) for one in deeds if one.kind == "feed"} >= {1800}
+    far = [math.dist(one.end[:2], (25, 25)) for one in deeds if one.centre == (25.0, 25.0)]
+    assert far == pytest.approx([7.2] * len(far), abs=1e-3)
+    assert far
 
 
 def test_a_router_plan_with_pocket_groove_and_two_bits(call, part, tmp_path):

@@ -235,6 +235,7 @@ class Filing(QObject):
 
         job = self._window.session.job
         form = format_named(job.cut_file.format)
+        form = form if form in CUT_FILES else CUT_FILES[0]  # pieces are outlines, no programs
         endings = [one.suffix for one in CUT_FILES]
         target = self._ask_target("Save each piece", job.name, form.suffix, "Cut files", endings)
         if target is not None:

@@ -15,7 +15,7 @@ from silhueta.cli.report import check_outputs, write_report
 from silhueta.cli.source import say_left_out
 from silhueta.cli.values import Angle, Length
 from silhueta.core.errors import FileError
-from silhueta.core.files.formats import endings
+from silhueta.core.files.formats import PLANNED, endings
 from silhueta.core.inspect_settings import PROCESSES
 from silhueta.core.plan_settings import LEADS, OPERATIONS
 from silhueta.core.work import Work
@@ -33,7 +33,12 @@ _TOLD = 50  # findings that are told one by one
 @click.command()
 @click.argument("file", type=_FILE)
 @click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
+    "-o",
+    "output",
+    type=_FILE,
+    multiple=True,
+    required=True,
+    help=f"{endings(formats=PLANNED)}; may be repeated.",
 )
 @click.option("--process", type=click.Choice(PROCESSES), help="How it is cut.")
 @click.option("--material", help="Of the sheet, by name.")
@@ -100,7 +105,7 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     from silhueta.core.inspection.registry import finding_report, findings
     from silhueta.core.shop.materials import material_of
 
-    check_outputs(output, file, {"--report": (report, ".json")})
+    check_outputs(output, file, {"--report": (report, ".json")}, PLANNED)
     _check(given)
     work = Work(Progress())
     with work.stage("read"):

@@ -18,22 +18,27 @@ from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.files.format import Format
     from silhueta.core.files.proof import Proof
     from silhueta.core.units import Unit
 
 
 def check_outputs(
-    output: tuple[File, ...], source: File, others: Mapping[str, tuple[File | None, str]]
+    output: tuple[File, ...],
+    source: File,
+    others: Mapping[str, tuple[File | None, str]],
+    formats: tuple[Format, ...] = FORMATS,
 ) -> None:
     """Raise UsageError for a wrong ending, or a file that is named twice, before any is written.
 
-    `others` are further files to be written, by their options, with the ending that each has.
+    `formats` are those that can be written; `others` are further files to be written, by their
+    options, with the ending that each has.
     """
     check_formats(output)
     written = [(f"-o {target}", target) for target in output]
     for name, target in written:
-        if target.suffix.lower() not in {form.suffix for form in FORMATS}:
-            raise click.UsageError(f"{name}: the name must end in {endings()}")
+        if target.suffix.lower() not in {form.suffix for form in formats}:
+            raise click.UsageError(f"{name}: the name must end in {endings(formats=formats)}")
     written += check_ending(others)
     known = [(str(source), source)]
     for name, target in written:

@@ -215,6 +215,17 @@ def test_the_plan_is_saved_and_read_back(hand, tmp_path):
     assert layers == {"LEAD_T1", "CUT_INSIDE_T1", "CUT_OUTSIDE_T1"}
     found = inspect_file(hand.answer)
     assert found["closed_paths"] == 2
+    hand.click("choice-nc")
+    planned(hand)
+    assert sheet.next.text() == "Save cut plan as program…"
+    hand.answer = tmp_path / "plan.nc"
+    hand.click("next")
+    hand.settle()
+    assert "Saved plan.nc and read back" in sheet.result.text()
+    assert hand.answer.read_text().count("M3") == 2
+    hand.click("choice-holds-outline")
+    assert hand.window.session.job.cut_file.format == "dxf"
+    hand.click("choice-holds-plan")
     hand.window.session.apply(
         "x", lambda job: replace(job, inspect=replace(job.inspect, process=None))
     )

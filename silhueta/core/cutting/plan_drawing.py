@@ -34,8 +34,10 @@ class PlanDrawing:
     units : {"mm", "in"}
     shift : (x, y) in mm
         From the outline's coordinates to the file's.
-    count : int
-        Entries of the plan that are in it.
+    plan : Plan or None
+        What it shows.
+    name : str
+        Of the part.
 
     """
 
@@ -43,7 +45,8 @@ class PlanDrawing:
     frame: tuple[float, float]
     units: Unit
     shift: tuple[float, float] = (0.0, 0.0)
-    count: int = 0
+    plan: Plan | None = None
+    name: str = ""
 
     def layered(self) -> Iterator[tuple[str, Path]]:
         """Yield (layer, path) in the order of work."""
@@ -64,6 +67,7 @@ def plan_drawing(
     shift: tuple[float, float] = (0.0, 0.0),
     page: tuple[float, float] | None = None,
     paged: bool = False,
+    name: str = "",
 ) -> PlanDrawing:
     """Return a plan as a drawing.
 
@@ -78,6 +82,8 @@ def plan_drawing(
         That it came on.
     paged : bool
         Whether the file has a page with a corner of its own: what would lie beyond it is moved on.
+    name : str
+        Of the part.
 
     Raises
     ------
@@ -103,7 +109,7 @@ def plan_drawing(
     if page is not None:
         frame = max(page[0], frame[0]), max(page[1], frame[1])
     moved = tuple((layer, shifted(path, shift)) for layer, path in rows)
-    return PlanDrawing(moved, frame, units, shift, len(plan.entries))
+    return PlanDrawing(moved, frame, units, shift, plan, name)
 
 
 def layer_of(entry: Entry) -> str:

@@ -1,7 +1,8 @@
 """The motions that a plan comes to: what a machine does, step by step, in mm.
 
 Words used here
-    motion    one step: a rapid, a cut along lines and arcs, the tool on or off, a wait, a change
+    motion    one step: a rapid, a cut along lines and arcs, the tool on or off, a wait, a change, a
+              lift straight up from wherever the machine is
     ramp      the way down into the sheet along the cut itself, so that a bit does not dive
 
 Z is 0 on the sheet's top; where a tool is set on the table, its program counts from there.
@@ -22,7 +23,8 @@ from silhueta.core.geometry.path import Floats, OpenPath
 from silhueta.core.geometry.pieces import Place, stretch
 from silhueta.core.plan_settings import Tool
 
-MotionKind = Literal["rapid", "cut", "plunge", "on", "off", "wait", "tool"]
+MotionKind = Literal["rapid", "cut", "plunge", "on", "off", "wait", "tool", "lift"]
+_PIERCE, _CUT = 3.8, 1.5  # mm that a torch pierces and cuts above the sheet (common practice)
 _SAFE = 1.0  # mm above the sheet, to where a bit goes down at rapid
 _RAMP = math.tan(math.radians(5))  # how steeply a bit goes down along its cut (common practice)
 _RISE = math.tan(math.radians(45))  # how steeply it goes up and down at a tab's ends
@@ -83,6 +85,9 @@ class _Program:
             if tool is None or entry.tool != tool:
                 yield Motion("tool", _NOWHERE, _FLAT, entry=number, tool=entry.tool)
                 tool = entry.tool
+                if self.high:
+                    self.at = np.array([self.at[0], self.at[1], self.high])
+                    yield Motion("lift", self.at[None], _FLAT, entry=number)
             if self.plan.flat:
                 yield from self._flat(number, entry)
             elif entry.operation == "drill":
@@ -111,20 +116,27 @@ class _Program:
     # torch, beam, jet, knife
 
     def _flat(self, number: int, entry: Entry) -> Iterator[Motion]:
-        pierce = entry.tool.pierce_seconds
-        material = self.plan.material
-        if not pierce and material is not None and entry.through:
-            pierce = material.pierce_seconds
+        material, tool = self.plan.material, entry.tool
+        pierce, above = tool.pierce_seconds, tool.pierce_height_mm
+        if material is not None:
+            pierce = pierce or (material.pierce_seconds if entry.through else 0.0)
+            above = above or material.pierce_height_mm
+        above = max(above or _PIERCE, _CUT)
         for _ in entry.steps:
             for way in entry.ways:
                 for piece in with_gaps(way):
                     yield from self._over(piece.nodes[0], number)
+                    if self.high:
+                        yield from self._rapid(self.at[:2], min(above, self.high), number)
                     yield Motion("on", _NOWHERE, _FLAT, entry=number)
                     if pierce:
                         yield Motion("wait", _NOWHERE, _FLAT, entry=number, seconds=pierce)
+                    if self.high:
+                        yield from self._down(_CUT, entry.plunge, number)
                     z = np.full(len(piece.nodes), self.at[2])
                     yield from self._cut(piece, z, entry.feed, number)
                     yield Motion("off", _NOWHERE, _FLAT, entry=number)
+        yield from self._rapid(self.at[:2], self.high, number)
 
     # bits
 

@@ -96,7 +96,7 @@ def times(motions: Sequence[Motion], machine: Machine) -> Times:
         if one.kind == "rapid":
             rapid += far
             inside = inside and float(one.points[-1, 2]) < 0
-        elif one.kind in ("cut", "plunge"):
+        elif one.kind == "cut" or (one.kind == "plunge" and one.points[-1, 2] < 0):
             cut += far
         if one.kind == "on" or (one.kind in ("plunge", "cut") and not inside and _sinks(one)):
             pierces += 1
@@ -113,7 +113,7 @@ def _sinks(one: Motion) -> bool:
 
 
 def _length(one: Motion) -> float:
-    return float(_pieces(one)[0].sum()) if len(one.points) else 0.0
+    return float(_pieces(one)[0].sum()) if len(one.points) > 1 else 0.0
 
 
 def _pieces(one: Motion) -> tuple[Floats, Floats, Floats, Floats]:

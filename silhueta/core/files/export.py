@@ -75,6 +75,9 @@ def proven(form: Format, drawing: Drawing | PlanDrawing, written: bytes, name: s
         Where a path that was meant is not there, or not as it was meant: naming what and where.
 
     """
+    if form.prove is not None and isinstance(drawing, PlanDrawing):
+        form.prove(drawing, written, name)
+        return figures(drawing.paths(), drawing.groups())
     came = form.read_back(written)
     if came.units != drawing.units:
         raise FileError(f"{name} came back in {came.units} instead of {drawing.units}; not kept")

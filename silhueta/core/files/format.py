@@ -120,6 +120,9 @@ class Format:
     layer : callable
         What such a file calls a layer of the drawing.
     options : tuple of Option
+    prove : callable or None
+        Holds a written file against the drawing of a plan, where it has no outlines to be read
+        back.
     paged : bool
         Whether its content lies on a page with a corner of its own, which no zero point moves.
 
@@ -134,6 +137,7 @@ class Format:
     layer: Callable[[str], str] = same
     options: tuple[Option, ...] = field(default=())
     paged: bool = False
+    prove: Callable[[PlanDrawing, bytes, str], None] | None = None
 
     def named(self, option: Option) -> str:
         """Return the name by which a job keeps what was chosen of an option."""

@@ -7,14 +7,16 @@ from pathlib import Path as File
 from silhueta.core.errors import FileError
 from silhueta.core.files.dxf import DXF
 from silhueta.core.files.format import Format
+from silhueta.core.files.nc import NC
 from silhueta.core.files.svg import SVG
 
 FORMATS: tuple[Format, ...] = (DXF, SVG)
+PLANNED: tuple[Format, ...] = (*FORMATS, NC)  # of a cut plan
 
 
 def format_named(key: str) -> Format:
     """Return the format of that key; the first where there is none, as in a newer program's job."""
-    return next((one for one in FORMATS if one.key == key), FORMATS[0])
+    return next((one for one in PLANNED if one.key == key), FORMATS[0])
 
 
 def format_of(target: File) -> Format:
@@ -26,12 +28,12 @@ def format_of(target: File) -> Format:
         If it asks for none.
 
     """
-    found = next((one for one in FORMATS if one.suffix == target.suffix.lower()), None)
+    found = next((one for one in PLANNED if one.suffix == target.suffix.lower()), None)
     if found is None:
         raise FileError(f"{target.name} ends in neither {endings(' nor ')}; give it one of these")
     return found
 
 
-def endings(between: str = " or ") -> str:
-    """Return the endings of all formats, as a sentence has them."""
-    return between.join(one.suffix for one in FORMATS)
+def endings(between: str = " or ", formats: tuple[Format, ...] = FORMATS) -> str:
+    """Return the endings of formats, as a sentence has them."""
+    return between.join(one.suffix for one in formats)

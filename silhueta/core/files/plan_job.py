@@ -43,7 +43,7 @@ def drawing_of_plan(
             )
         shift = (-zero[0], -zero[1])
     own = page if how.origin == "picture" else None
-    return plan_drawing(plan, how.units, shift, own, form.paged)
+    return plan_drawing(plan, how.units, shift, own, form.paged, job.name)
 
 
 def export_plan(

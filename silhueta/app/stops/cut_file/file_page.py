@@ -14,7 +14,7 @@ from silhueta.app.stops.inspect.stop import inspect_state
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import Choice, Note, heading
 from silhueta.core.cut_file_settings import Value
-from silhueta.core.files.formats import FORMATS, format_named
+from silhueta.core.files.formats import FORMATS, PLANNED, format_named
 from silhueta.core.inspection.figures import outline_figures
 from silhueta.core.job import Job, set_cut_file
 from silhueta.core.units import MM_PER_INCH
@@ -29,7 +29,8 @@ class FilePage(QWidget):
     def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._tracing = session, tracing
-        self.format = Choice("File", {form.key: form.title for form in FORMATS}, self)
+        titles = {form.key: form.title[:1].upper() + form.title[1:] for form in PLANNED}
+        self.format = Choice("File", titles, self)
         self.about = Note(parent=self)
         self.holds = Choice("What is in it", HOLDS, self)
         self.holds_note = Note(parent=self)
@@ -72,12 +73,22 @@ class FilePage(QWidget):
         ):
             inside.addWidget(item)
         inside.addStretch(1)
-        self.format.chosen.connect(lambda key: self._set("File", format=key))
-        self.holds.chosen.connect(
-            lambda key: self._set("What is in the file", holds=key.removeprefix("holds-"))
-        )
+        self.format.chosen.connect(self._set_format)
+        self.holds.chosen.connect(self._set_holds)
         self.units.chosen.connect(lambda key: self._set("Unit in the file", units=key))
         self.origin.chosen.connect(lambda key: self._set("Zero point", origin=key))
+
+    def _set_format(self, key: str) -> None:
+        """Take a format; a program has nothing but the plan in it."""
+        plan = {"holds": "plan"} if format_named(key) not in FORMATS else {}
+        self._set("File", format=key, **plan)
+
+    def _set_holds(self, key: str) -> None:
+        """Take what the file holds; an outline is no program."""
+        holds = key.removeprefix("holds-")
+        own = format_named(self._session.job.cut_file.format)
+        other = {"format": FORMATS[0].key} if holds == "outline" and own not in FORMATS else {}
+        self._set("What is in the file", holds=holds, **other)
 
     def _choose(self, title: str, name: str, value: Value) -> None:
         self._session.apply(

@@ -1,0 +1,1 @@
+"""Programs for machines, read: RS-274 as NIST publishes it."""

@@ -1,0 +1,314 @@
+"""What a program in RS-274 has a machine do, read from its text alone.
+
+Written from T. R. Kramer, F. M. Proctor and E. Messina, "The NIST RS274NGC Interpreter, Version 3",
+NISTIR 6556, 2000; section numbers below are of that report, from memory. It shares nothing with
+what writes programs here. What it does not know is never passed over: it says so, with the line.
+
+Words used here
+    block     one line of a program (3.3)
+    word      a letter and a number (3.3.2)
+    modal     in force until another of its group comes (3.4)
+    deed      one thing that the machine does: a move, the tool on or off, a wait, a change
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+
+from silhueta.core.errors import FileError
+
+DeedKind = Literal["rapid", "feed", "on", "off", "tool", "wait", "stop", "end", "speed"]
+Place = tuple[float, float, float]
+MOST_LINES = 2_000_000  # of a program: more is no program of a sheet
+_MOST_LETTERS = 256  # of a block (3.3)
+_OFF_MM = 0.002  # between the radii at both ends of an arc (3.5.3.2: 0.002 mm or 0.0002 in)
+_OFF_IN = 0.0002 * 25.4
+_INCH = 25.4
+_WORD = re.compile(r"([A-Z])([+-]?(?:\d+\.?\d*|\.\d+))")
+# G words by modal group (3.4, Table 4); a block has at most one of each
+_GROUPS: dict[float, int] = {
+    **dict.fromkeys((0, 1, 2, 3, 80), 1),
+    **dict.fromkeys((17, 18, 19), 2),
+    **dict.fromkeys((90, 91), 3),
+    **dict.fromkeys((93, 94), 5),
+    **dict.fromkeys((20, 21), 6),
+    **dict.fromkeys((40,), 7),
+    **dict.fromkeys((49,), 8),
+    **dict.fromkeys((98, 99), 10),
+    **dict.fromkeys((54,), 12),
+    **dict.fromkeys((61, 61.1, 64), 13),
+    4: 0,
+}
+_STOPS, _ENDS = (0, 1, 60), (2, 30)
+_PASSED = (7, 8, 9, 48, 49)  # coolant, overrides: nothing is cut by them
+
+
+class NotUnderstoodError(FileError):
+    """Something in a program that is not known, or cannot be; `line` counts from 1."""
+
+    def __init__(self, text: str, line: int) -> None:
+        super().__init__(f"line {line}: {text}")
+        self.line = line
+
+
+class Deed(NamedTuple):
+    """One thing that a machine does.
+
+    kind : str
+        "speed" tells of the spindle's or beam's value.
+    start, end : (x, y, z), mm
+        Of moves, in the program's own coordinates.
+    centre : (x, y) or None, mm
+        Of an arc in the plane X Y.
+    turn : float, radians
+        Swept by an arc, positive counter-clockwise.
+    feed : float, mm/min
+    value : float
+        Tool's number, seconds of a wait, spindle's speed.
+    line : int
+        Of the program, from 1.
+    """
+
+    kind: DeedKind
+    line: int
+    start: Place = (0.0, 0.0, 0.0)
+    end: Place = (0.0, 0.0, 0.0)
+    centre: tuple[float, float] | None = None
+    turn: float = 0.0
+    feed: float = 0.0
+    value: float = 0.0
+
+
+@dataclass
+class _State:
+    """What is in force (3.4); lengths in mm."""
+
+    at: Place = (0.0, 0.0, 0.0)
+    scale: float = 0.0  # mm per unit; 0: not said yet
+    motion: int | None = None
+    absolute: bool = True
+    flat: bool = True  # the plane X Y
+    feed: float = 0.0
+    tool: int = 0
+    ended: bool = False
+
+
+def interpret(text: str, units: Literal["mm", "in"] | None = None) -> Iterator[Deed]:
+    """Yield what a program has a machine do, in order.
+
+    Parameters
+    ----------
+    text : str
+    units : {"mm", "in"} or None
+        What its numbers are where it does not say (G20, G21).
+
+    Raises
+    ------
+    NotUnderstoodError
+        At the line that is not known or cannot be; nothing after it is read.
+
+    """
+    state = _State(scale={"mm": 1.0, "in": _INCH, None: 0.0}[units])
+    for number, line in enumerate(text.splitlines(), 1):
+        if number > MOST_LINES:
+            raise NotUnderstoodError(f"a program of over {MOST_LINES:,} lines is not read", number)
+        words = _words(line, number)
+        if words:
+            yield from _block(state, words, number)
+        if state.ended:
+            return
+
+
+def _words(line: str, number: int) -> list[tuple[str, float]]:
+    """Return the words of a block: without comments, blanks and its number (3.3)."""
+    if len(line) > _MOST_LETTERS:
+        raise NotUnderstoodError(f"a line of over {_MOST_LETTERS} letters is not read", number)
+    bare = re.sub(r"\([^()]*\)", "", line).partition(";")[0]
+    if "(" in bare or ")" in bare:
+        raise NotUnderstoodError("a comment is not closed", number)
+    bare = re.sub(r"\s+", "", bare).upper()
+    if bare.startswith("%") or not bare:
+        return []
+    if bare.startswith("/"):  # blocks that may be left out are run (3.3: the switch is off)
+        bare = bare[1:]
+    found: list[tuple[str, float]] = []
+    at = 0
+    while at < len(bare):
+        match = _WORD.match(bare, at)
+        if match is None:
+            raise NotUnderstoodError(f"“{bare[at : at + 20]}” is not known", number)
+        found.append((match[1], float(match[2])))
+        at = match.end()
+    return found[1:] if found and found[0][0] == "N" else found
+
+
+def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator[Deed]:
+    """Yield the deeds of one block, in the order of 3.8, Table 8."""
+    codes, acts, values = _sorted(words, line)
+    for letter in values:
+        if letter not in "FIJKPRSTXYZ":
+            raise NotUnderstoodError(f"the word {letter} is not known here", line)
+    _modal(state, codes, line)
+    if "F" in values:
+        if not values["F"] > 0:
+            raise NotUnderstoodError("a feed of 0 moves nothing", line)
+        state.feed = values["F"] * _scale(state, line)
+    if "S" in values:
+        yield Deed("speed", line, value=values["S"])
+    if "T" in values:
+        state.tool = _whole(values["T"], "tool", line)
+    if 6 in acts:
+        yield Deed("tool", line, value=state.tool)
+    for act, kind in ((3, "on"), (4, "on"), (5, "off")):
+        if act in acts:
+            yield Deed(kind, line)  # type: ignore[arg-type]
+    if 4 in codes:
+        if "P" not in values:
+            raise NotUnderstoodError("G4 waits, and P does not say how long", line)
+        yield Deed("wait", line, value=values["P"])
+    elif any(letter in values for letter in "XYZ"):
+        yield _move(state, values, line)
+    elif any(letter in values for letter in "IJKR"):
+        raise NotUnderstoodError("an arc has no end", line)
+    if any(act in acts for act in _STOPS):
+        yield Deed("stop", line)
+    if any(act in acts for act in _ENDS):
+        state.ended = True
+        yield Deed("end", line)
+
+
+def _sorted(
+    words: list[tuple[str, float]], line: int
+) -> tuple[set[float], set[int], dict[str, float]]:
+    """Return the G words, the M words and all others; no two of one modal group (3.4)."""
+    codes: set[float] = set()
+    acts: set[int] = set()
+    values: dict[str, float] = {}
+    groups: set[int] = set()
+    for letter, value in words:
+        if letter == "G":
+            group = _GROUPS.get(value)
+            if group is None:
+                raise NotUnderstoodError(f"G{value:g} is not known", line)
+            if group in groups:
+                raise NotUnderstoodError("two G words of one group stand in one line", line)
+            groups.add(group)
+            codes.add(value)
+        elif letter == "M":
+            act = _whole(value, "M", line)
+            if act not in (3, 4, 5, 6, *_STOPS, *_ENDS, *_PASSED):
+                raise NotUnderstoodError(f"M{act} is not known", line)
+            acts.add(act)
+        elif letter in values:
+            raise NotUnderstoodError(f"{letter} stands twice in one line", line)
+        else:
+            values[letter] = value
+    return codes, acts, values
+
+
+def _modal(state: _State, codes: set[float], line: int) -> None:
+    """Put into force what a block says."""
+    for code in codes:
+        if code in (0, 1, 2, 3):
+            state.motion = int(code)
+        elif code == 80:
+            state.motion = None
+        elif code in (17, 18, 19):
+            state.flat = code == 17
+        elif code in (20, 21):
+            state.scale = _INCH if code == 20 else 1.0
+        elif code in (90, 91):
+            state.absolute = code == 90
+        elif code == 93:
+            raise NotUnderstoodError("feeds by time (G93) are not known", line)
+
+
+def _scale(state: _State, line: int) -> float:
+    if not state.scale:
+        raise NotUnderstoodError("nothing says whether numbers are mm (G21) or inches (G20)", line)
+    return state.scale
+
+
+def _whole(value: float, what: str, line: int) -> int:
+    if value != int(value) or value < 0:
+        raise NotUnderstoodError(f"{what} {value:g} is no whole number", line)
+    return int(value)
+
+
+def _move(state: _State, values: dict[str, float], line: int) -> Deed:
+    """Return a move, and be at its end."""
+    if state.motion is None:
+        raise NotUnderstoodError("a place stands here, and no G word says how to go there", line)
+    scale, start = _scale(state, line), state.at
+    place = []
+    for letter, here in zip("XYZ", start, strict=True):
+        if letter not in values:
+            place.append(here)
+        else:
+            place.append(values[letter] * scale + (0.0 if state.absolute else here))
+    end = (place[0], place[1], place[2])
+    state.at = end
+    if state.motion == 0:
+        return Deed("rapid", line, start, end)
+    if not state.feed:
+        raise NotUnderstoodError("it would cut, and no feed (F) is said", line)
+    if state.motion == 1:
+        return Deed("feed", line, start, end, feed=state.feed)
+    centre, turn = _arc(state, values, start, end, scale, line)
+    return Deed("feed", line, start, end, centre, turn, state.feed)
+
+
+def _arc(
+    state: _State, values: dict[str, float], start: Place, end: Place, scale: float, line: int
+) -> tuple[tuple[float, float], float]:
+    """Return the centre of an arc, and by how much it turns (3.5.3)."""
+    if not state.flat or "K" in values:
+        raise NotUnderstoodError("arcs are known in the plane X Y (G17) alone", line)
+    sense = 1.0 if state.motion == 3 else -1.0
+    if "R" in values:
+        if "I" in values or "J" in values:
+            raise NotUnderstoodError("an arc has a radius and a centre; one of them is meant", line)
+        centre = _by_radius(start, end, values["R"] * scale, sense, line)
+    elif "I" in values or "J" in values:
+        centre = (
+            start[0] + values.get("I", 0.0) * scale,
+            start[1] + values.get("J", 0.0) * scale,
+        )
+    else:
+        raise NotUnderstoodError("an arc has neither centre (I, J) nor radius (R)", line)
+    one = math.dist(start[:2], centre)
+    two = math.dist(end[:2], centre)
+    allowed = _OFF_IN if scale == _INCH else _OFF_MM
+    if abs(one - two) > allowed + 1e-9:
+        raise NotUnderstoodError(
+            f"the arc's radii are {one:.4f} mm at its start and {two:.4f} mm at its end", line
+        )
+    if one == 0:
+        raise NotUnderstoodError("the arc has no radius", line)
+    first = math.atan2(start[1] - centre[1], start[0] - centre[0])
+    last = math.atan2(end[1] - centre[1], end[0] - centre[0])
+    turn = sense * ((sense * (last - first)) % (2 * math.pi))
+    if abs(turn) < 1e-12 or start[:2] == end[:2]:
+        turn = sense * 2 * math.pi  # from a place round to itself (3.5.3.2)
+    return centre, turn
+
+
+def _by_radius(
+    start: Place, end: Place, radius: float, sense: float, line: int
+) -> tuple[float, float]:
+    """Return the centre of an arc given by its radius: above zero it turns by half at most."""
+    x, y = end[0] - start[0], end[1] - start[1]
+    chord = math.hypot(x, y)
+    if chord == 0:
+        raise NotUnderstoodError("an arc by its radius ends where it starts (3.5.3.1)", line)
+    if chord / 2 > abs(radius) + _OFF_MM:
+        raise NotUnderstoodError(
+            f"a radius of {abs(radius):.4f} mm does not reach over {chord:.4f} mm", line
+        )
+    up = math.sqrt(max(radius**2 - chord**2 / 4, 0.0))
+    side = sense * (1.0 if radius > 0 else -1.0) * up / chord
+    return start[0] + x / 2 - side * y, start[1] + y / 2 + side * x
