@@ -38,8 +38,9 @@ def test_a_plasma_plan_as_dxf_and_svg(call, part, tmp_path):
     out, picture, told = (tmp_path / name for name in ("o.dxf", "o.svg", "r.json"))
     program = tmp_path / "o.nc"
     code, stdout, _ = call(
-        "cut", part, "-o", out, "-o", picture, "-o", program, "--process", "plasma", "--thickness", "6mm",
-        "--kerf", "1.6mm", "--lead", "arc", "--lead-length", "5mm", "--report", told,
+        "cut", part, "-o", out, "-o", picture, "-o", program, "--process", "plasma",
+        "--thickness", "6mm", "--kerf", "1.6mm", "--lead", "arc", "--lead-length", "5mm",
+        "--report", told,
     )  # fmt: skip
     assert code == 0
     assert "read back, the same" in stdout

@@ -167,7 +167,8 @@ class PlanSettings:
     finish : float, mm
         Left at a pocket's wall for a last way round; 0: nothing.
     entry : {"ramp", "helix", "plunge"}
-        How a bit goes down.
+        How a bit goes down: on a ramp along its way and back, over one whole round of it, or
+        straight.
     climb : bool
         Whether the part lies on the right of the way.
     order : {"parts", "holes"}

@@ -191,6 +191,9 @@ def test_a_pocket_and_one_bit_under_two_numbers(hand, tmp_path, monkeypatch):
     assert hand.window.session.job.inspect.width == 5.0  # Inspect holds it against the same bit
     hand.type(sheet.tools_page.feed, "fast")
     assert "no number" in sheet.fault.text()
+    assert not sheet.tools_page.floor.isVisible()  # there is no groove
+    hand.type(sheet.tools_page.stepover, "50 %")
+    assert hand.window.session.job.plan.tools[-1].stepover == 0.5
     hand.click("keep-tools")
     assert len(shop_tools.known_tools()[0]) == 3
     # all of it is in the job

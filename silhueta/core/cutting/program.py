@@ -180,8 +180,11 @@ class _Program:
             yield from self._down(-depth, entry.plunge, number)
             z = np.full(len(way.lead_in.nodes), -depth)
             yield from self._cut(way.lead_in, z, entry.feed, number)
-        elif settings.entry != "ramp" or (not way.closed and entry.operation != "pocket"):
+        elif settings.entry == "plunge" or (not way.closed and entry.operation != "pocket"):
             yield from self._down(-depth, entry.plunge, number)
+        elif settings.entry == "helix" and way.closed:
+            yield from self._down(-before, entry.plunge, number)
+            yield from self._round_and_down(number, entry, way, before, depth)
         else:
             yield from self._down(-before, entry.plunge, number)
             yield from self._ramped(number, entry, way, before, depth)
@@ -196,6 +199,16 @@ class _Program:
         if way.lead_out is not None:
             z = np.full(len(way.lead_out.nodes), -depth)
             yield from self._cut(way.lead_out, z, entry.feed, number)
+
+    def _round_and_down(
+        self, number: int, entry: Entry, way: Way, before: float, depth: float
+    ) -> Iterator[Motion]:
+        """Go down evenly over one whole round of the way: on a round hole that is a helix."""
+        whole = Along(way.path)
+        z = -before - (depth - before) * whole.starts / whole.length
+        steep = (depth - before) / whole.length
+        feed = min(entry.feed, entry.plunge * math.hypot(1.0, steep) / max(steep, 1e-9))
+        yield from self._cut(way.path, z, feed, number)
 
     def _ramped(
         self, number: int, entry: Entry, way: Way, before: float, depth: float

@@ -62,7 +62,8 @@ def fitting(
     if bent.any():
         # no part of a tab on a small arc
         for k in np.flatnonzero(bent).tolist():
-            low, high = way.starts[k] - half, way.starts[k + 1] + half
+            off_it = half + width / 2
+            low, high = way.starts[k] - off_it, way.starts[k + 1] + off_it
             middle, reach = (low + high) / 2, (high - low) / 2
             apart = np.abs(at - middle)
             if way.path.closed:

@@ -230,6 +230,24 @@ def test_over_a_tab_the_way_rises_and_only_there():
     assert len(on) == 5  # the way is begun, and again behind each tab
 
 
+def test_a_bit_goes_down_on_a_ramp_a_helix_or_straight():
+    job = job_of(square(200), circle_loop((100, 100), 20), process="router", tabs=0)
+    job = replace(job, inspect=Limits("router", 6.0, 6.0))
+    for entry in ("ramp", "helix", "plunge"):
+        plan = planned(replace(job, plan=replace(job.plan, entry=entry)))
+        steps = [m for m in motions(plan) if m.entry == 0]
+        dived = [m for m in steps if m.kind == "plunge" and m.points[-1, 2] < -1e-9]
+        assert bool(dived) == (entry == "plunge")
+        level = [m for m in steps if m.kind == "cut" and (m.points[:, 2] == -6.0).all()]
+        ends = np.array(level[-1].points[[0, -1], :2])
+        assert ends[0] == pytest.approx(ends[1])  # the last round is a whole one
+        sloped = [m for m in steps if m.kind == "cut" and np.ptp(m.points[:, 2]) > 0]
+        assert bool(sloped) == (entry != "plunge")
+        for m in sloped:
+            run = np.hypot(*np.diff(m.points[:, :2], axis=0).T).sum()
+            assert np.ptp(m.points[:, 2]) / run < 0.11  # no steeper than some degrees
+
+
 def test_left_to_the_machine_the_way_is_the_outline():
     plan = planned(job_of(square(100), circle_loop((50, 50), 20), compensate="machine"))
     hole, rim = plan.entries

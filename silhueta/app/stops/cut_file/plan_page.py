@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.stops.cut_file.entry_list import EntryList, Line
@@ -29,6 +29,11 @@ _TOLD = 3  # findings that are said in the worksheet
 _LEADS = {"": _USUAL, "arc": "arc", "line": "line", "none": "none"}
 _COMPENSATE = {"file": "In the file", "machine": "By the machine"}
 _ORDERS = {"parts": "Part by part", "holes": "All holes first"}
+_POCKETS = {"spiral": "From inside", "raster": "To and fro"}
+_ENTRIES = {"ramp": "Ramp", "helix": "Helix", "plunge": "Plunge"}
+_HEAT = {"near": "Shortest way", "apart": "Spread out"}
+_PLAIN = ("drill_up_to", "over_depth", "finish")  # settings that are 0 where nobody typed them
+_SINKS, _BURNS = ("router",), ("plasma", "laser", "water")
 _ROUND = {"climb": "Climb", "conventional": "Conventional"}
 
 
@@ -64,6 +69,12 @@ class PlanPage(QWidget):
         self.deep = self._length("Depth of pockets and engraving", "depth")
         self.overcut = self._length("Overcut", "overcut")
         self.gap = self._length("Gap between engraved lines", "hatch_gap")
+        self.drill = self._length("Drill holes up to", "drill_up_to")
+        self.over = self._length("Over-depth", "over_depth")
+        self.finish = self._length("Left for a pocket’s last way", "finish")
+        self.pocket = Choice("Pockets", _POCKETS, self)
+        self.entry = Choice("Way down", _ENTRIES, self)
+        self.spread = Choice("Heat", _HEAT, self)
         self.compensate = Choice("Compensated", _COMPENSATE, self)
         self.order = Choice("Order", _ORDERS, self)
         self.round = Choice("Way round", _ROUND, self)
@@ -109,14 +120,28 @@ class PlanPage(QWidget):
             row(heading("Engraved lines apart"), None, self.gap),
             row(heading("Overcut"), None, self.overcut),
         )
+        self.of_depths = boxed(
+            self,
+            row(heading("Below the sheet"), None, self.over),
+            row(heading("Drill holes up to"), None, self.drill),
+            row(heading("Last way at walls"), None, self.finish),
+        )
+        within = self.others.layout()
+        assert within is not None
+        within.addWidget(self.of_depths)
+        self._choices: dict[Choice, QLabel] = {}
         for name, choice in (
             ("Kerf or bit is allowed for", self.compensate),
             ("Order", self.order),
             ("Way round", self.round),
+            ("Neighbours", self.spread),
+            ("Pockets", self.pocket),
+            ("Way down", self.entry),
         ):
+            self._choices[choice] = heading(name, self)
             layout = self.others.layout()
             assert layout is not None
-            layout.addWidget(heading(name, self))
+            layout.addWidget(self._choices[choice])
             layout.addWidget(choice)
         self.others.hide()
         for item in (
@@ -140,12 +165,15 @@ class PlanPage(QWidget):
         self.compensate.chosen.connect(lambda key: self.set(compensate=key))
         self.order.chosen.connect(lambda key: self.set(order=key))
         self.round.chosen.connect(lambda key: self.set(climb=key == "climb"))
+        self.spread.chosen.connect(lambda key: self.set(spread=key == "apart"))
+        self.pocket.chosen.connect(lambda key: self.set(pocket_way=key))
+        self.entry.chosen.connect(lambda key: self.set(entry=key))
         self.more.toggled.connect(self._show_more)
         self.list.chosen.connect(self.chosen)
         self.list.moved.connect(self.moved)
 
     def _setter(self, name: str) -> Callable[[object], None]:
-        return lambda value: self.set(**{name: value})
+        return lambda value: self.set(**{name: 0.0 if value is None and name in _PLAIN else value})
 
     def _show_more(self, on: bool) -> None:
         self.others.setVisible(on)
@@ -172,9 +200,9 @@ class PlanPage(QWidget):
         process = job.inspect.process
         self.held.refresh(job)
         self._show_materials(job)
-        sinks = process == "router"
+        sinks = process in _SINKS
         self.of_sheet.setVisible(process is not None)
-        self.of_leads.setVisible(process in ("plasma", "laser", "water"))
+        self.of_leads.setVisible(process in _BURNS)
         self.of_bits.setVisible(sinks)
         self.more.setVisible(process is not None)
         self.others.setVisible(process is not None and self.more.isChecked())
@@ -190,6 +218,23 @@ class PlanPage(QWidget):
             (self.overcut, plan.overcut),
         ):
             field.show_value(_USUAL if value is None else format_exact(value, units))
+        for field, length in (
+            (self.over, plan.over_depth),
+            (self.drill, plan.drill_up_to),
+            (self.finish, plan.finish),
+        ):
+            field.show_value(format_exact(length, units) if length else "–")
+        self.of_depths.setVisible(sinks)
+        for choice, shown in (
+            (self.spread, process in _BURNS),
+            (self.pocket, sinks),
+            (self.entry, sinks),
+        ):
+            choice.setVisible(shown)
+            self._choices[choice].setVisible(shown)
+        self.spread.set_chosen("apart" if plan.spread else "near")
+        self.pocket.set_chosen(plan.pocket_way)
+        self.entry.set_chosen(plan.entry)
         self.compensate.set_chosen(plan.compensate)
         self.order.set_chosen(plan.order)
         self.round.set_chosen("climb" if plan.climb else "conventional")

@@ -53,6 +53,11 @@ class ToolsPage(QWidget):
             "The same bit under a second number, set on the table instead of the sheet’s top: the "
             "machine stops for it, and zero is set anew"
         )
+        self.floor = QPushButton("Clears flat bottoms of grooves", self)
+        self.floor.setObjectName("clears-floors")
+        self.floor.setCheckable(True)
+        self.floor.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.floor.clicked.connect(lambda on: self._set(flat_tool=self._number if on else None))
         self.out = QPushButton("Take it out", self)
         self.out.setObjectName("tool-out")
         self.keep = QPushButton("Keep these for later jobs", self)
@@ -62,6 +67,7 @@ class ToolsPage(QWidget):
         self.feed = self._field("Feed", "feed_mm_min", _speed)
         self.plunge = self._field("Plunge", "plunge_mm_min", _speed)
         self.per_pass = self._field("Depth a pass", "depth_per_pass_mm", self._length)
+        self.stepover = self._field("Stepover", "stepover", _share)
         self.zero = Choice("Zero is set on", _ZEROS, self)
         self.zero.chosen.connect(lambda key: self._change(zero=key))
         self.machine = Select(self)
@@ -99,13 +105,15 @@ class ToolsPage(QWidget):
             row(heading("Plunge"), None, self.plunge),
             row(heading("Depth a pass"), None, self.per_pass),
         )
+        self.of_step = boxed(self, row(heading("Stepover"), None, self.stepover))
         self.of_angle = boxed(self, row(heading("Angle"), None, self.angle))
         self.of_zero = boxed(self, row(heading("Zero is set on")))
         layout = self.of_zero.layout()
         assert layout is not None
         layout.addWidget(self.zero)
         self.buttons = boxed(self, row(self.twice, self.out, None))
-        for item in (self.add, self.values, self.of_angle, self.of_zero, self.buttons):
+        boxes = (self.values, self.of_angle, self.of_step, self.of_zero, self.floor, self.buttons)
+        for item in (self.add, *boxes):
             inside.addWidget(item)
         inside.addWidget(heading("Machine", self))
         inside.addWidget(self.machine)
@@ -226,14 +234,24 @@ class ToolsPage(QWidget):
         sinks = self._sinks(job)
         self.values.setVisible(one is not None)
         self.of_angle.setVisible(one is not None and one.kind == "vbit")
+        self.of_step.setVisible(one is not None and sinks and one.kind in _CUTS)
         self.of_zero.setVisible(one is not None and sinks)
         self.buttons.setVisible(one is not None and sinks)
+        self.floor.setVisible(one is not None and one.kind == "flat" and self._has_grooves())
+        self.floor.setChecked(one is not None and job.plan.flat_tool == one.number)
         self.keep.setVisible(bool(self._tools))
         self.out.setEnabled(len(self._tools) > 1)
         self.out.setToolTip("" if len(self._tools) > 1 else "it is the only one")
         if one is not None:
             self._show_values(one)
         self._show_machines(process, job.plan)
+        faults = _faults()
+        if faults:
+            self.about.say(" ".join(faults), True)
+
+    def _has_grooves(self) -> bool:
+        made = self._planned
+        return made is not None and any(e.operation == "vgroove" for e in made.plan.entries)
 
     def _show_rows(self) -> None:
         units = self._session.units
@@ -279,6 +297,7 @@ class ToolsPage(QWidget):
             field.show_value(f"{value:g} mm/min" if value else _AS_MATERIAL)
         deep = one.depth_per_pass_mm
         self.per_pass.show_value(format_exact(deep, units) if deep else _AS_MATERIAL)
+        self.stepover.show_value(f"{100 * one.stepover:g} %")
         self.zero.set_chosen(one.zero)
 
     def _show_machines(self, process: str | None, plan: PlanSettings) -> None:
@@ -309,6 +328,16 @@ def _tools_of(job: Job) -> tuple[Tool, ...]:
         return job.plan.tools
 
 
+def _faults() -> tuple[str, ...]:
+    """Return what is wrong in a person's own files."""
+    from silhueta.core.shop.machines import known_machines
+    from silhueta.core.shop.materials import known_materials
+    from silhueta.core.shop.tools import known_tools
+
+    every = (*known_tools()[1], *known_materials()[1], *known_machines()[1])
+    return tuple(f"{fault}." for fault in every)
+
+
 def _named(one: Tool, units: Unit) -> str:
     text = f"{TOOL_NAMES[one.kind]} {one.diameter_mm / MM_PER_UNIT[units]:.4g} {units}"
     if one.kind == "blade":
@@ -330,6 +359,10 @@ def _line(one: Tool, made: Planned | None, units: Unit) -> str:
 
 def _degrees(text: str) -> object:
     return _number(text.replace("°", "").replace("deg", ""), "an angle like 60")
+
+
+def _share(text: str) -> object:
+    return _number(text.replace("%", ""), "a share like 40 %") / 100
 
 
 def _speed(text: str) -> object:
