@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import tomllib
 
 import ezdxf
 import pytest
@@ -92,6 +93,42 @@ def test_a_router_plan_with_pocket_groove_and_two_bits(call, part, tmp_path):
     assert report["order"][3]["tabs"] == 4
     layers = {e.dxf.layer for e in ezdxf.readfile(tmp_path / "o.dxf").modelspace()}
     assert layers == {"VGROOVE_T3", "POCKET_T1", "CUT_INSIDE_T2", "CUT_OUTSIDE_T2", "TAB_T2"}
+
+
+def test_a_program_for_each_tool(call, part, tmp_path):
+    out = tmp_path / "o.nc"
+    code, stdout, _ = call(
+        "cut", part, "-o", out, "--process", "router", "--thickness", "12mm", "--bit", "6mm",
+        "--operations", "MARK=vgroove", "--operations", "ENGRAVE=pocket", "--split-tools",
+    )  # fmt: skip
+    assert code == 0
+    files = sorted(file.name for file in tmp_path.glob("*.nc"))
+    assert files == ["o-1-groove.nc", "o-2-pocket.nc"]  # one bit pockets and cuts through
+    assert all(name in stdout for name in files)
+    texts = [(tmp_path / name).read_text() for name in files]
+    tools = [{one.value for one in interpret(t) if one.kind == "tool"} for t in texts]
+    assert tools == [{2}, {1}]
+    flat = ("cut", part, "-o", tmp_path / "o.dxf", "--process", "plasma", "--split-tools")
+    assert call(*flat)[0] == 2
+
+
+def test_machines_are_listed_and_printed_as_toml(call, tmp_path):
+    code, stdout, _ = call("machines")
+    assert code == 0
+    assert [line.split()[0] for line in stdout.splitlines()] == ["torch-table", "router", "beam"]
+    code, stdout, _ = call("machines", "router")
+    assert code == 0
+    assert tomllib.loads(stdout)["machine"][0]["bed_mm"] == [1200.0, 800.0]
+    (tmp_path / "own.toml").write_text(stdout.replace("1200.0", "90.0"))
+    export(draw(Outline(CONTOURS)), tmp_path / "p.dxf")
+    code, _, stderr = call(
+        "cut", tmp_path / "p.dxf", "-o", tmp_path / "p.nc", "--process", "router",
+        "--thickness", "6mm", "--machine", tmp_path / "own.toml",
+    )  # fmt: skip
+    assert code == 1
+    assert "along X, the bed of router has 90 mm" in stderr
+    assert not (tmp_path / "p.nc").exists()
+    assert call("machines", "nonesuch")[0] == 1
 
 
 def test_a_job_is_planned_as_it_is_and_coordinates_stay(call, tmp_path):

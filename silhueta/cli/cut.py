@@ -11,7 +11,7 @@ import click
 
 from silhueta.cli.plan import typed_options
 from silhueta.cli.progress import Progress, say
-from silhueta.cli.report import check_outputs, write_report
+from silhueta.cli.report import check_outputs, check_written, write_report
 from silhueta.cli.source import say_left_out
 from silhueta.cli.values import Angle, Length
 from silhueta.core.errors import FileError
@@ -21,6 +21,7 @@ from silhueta.core.plan_settings import LEADS, OPERATIONS
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.cutting.plan import Plan
     from silhueta.core.geometry.outline import Contour
     from silhueta.core.job import Job
     from silhueta.core.plan_settings import Operation, Tool
@@ -87,6 +88,7 @@ _TOLD = 50  # findings that are told one by one
     help="Where (0, 0) lies: as in FILE, or at the outline's lower left corner.",
 )
 @click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
+@click.option("--split-tools", is_flag=True, help="A program for each tool: OUT-1-pocket.nc ...")
 @click.option("--quiet", is_flag=True, help="Say nothing where all went well.")
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
 def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any) -> int:
@@ -106,7 +108,7 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     from silhueta.core.shop.materials import material_of
 
     check_outputs(output, file, {"--report": (report, ".json")}, PLANNED)
-    _check(given)
+    _check(given, output)
     work = Work(Progress())
     with work.stage("read"):
         job, page, left_out = _read(file, given)
@@ -119,7 +121,10 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
         plan = planned(job, work, known)
         spent = times(motions(plan), plan.machine)
     with all_or_none():
-        proofs = [export_plan(job, plan, page, target, work) for target in output]
+        proofs = [
+            export_plan(job, own, page, target, work)
+            for target, own in _targets(output, plan, given["split_tools"], file)
+        ]
         if report is not None:
             with work.stage("inspect"):
                 seen = findings(job, plan.limits, work, left_out)
@@ -148,7 +153,24 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     return _NOT_ALL if plan.left_out else 0
 
 
-def _check(given: dict[str, Any]) -> None:
+def _targets(
+    output: Sequence[File], plan: Plan, split: bool, source: File
+) -> list[tuple[File, Plan]]:
+    """Return the files that are written, each with its plan: programs for each tool, if asked."""
+    from silhueta.core.files.plan_job import by_tool
+
+    found: list[tuple[File, Plan]] = []
+    for target in output:
+        if not split or target.suffix.lower() != ".nc":
+            found.append((target, plan))
+            continue
+        for name, own in by_tool(plan):
+            found.append((target.with_name(f"{target.stem}-{name}{target.suffix}"), own))
+    check_written([target for target, _ in found], {source.name: source})
+    return found
+
+
+def _check(given: dict[str, Any], output: Sequence[File]) -> None:
     """Raise UsageError for options that can do nothing, or not both be true."""
     typed = typed_options()
     if "kerf" in typed and "bit" in typed:
@@ -158,6 +180,8 @@ def _check(given: dict[str, Any]) -> None:
     for name in ("tab_width", "tab_height"):
         if name in typed and given["tabs"] == 0:
             raise click.UsageError(f"--{name.replace('_', '-')} does nothing with --tabs 0")
+    if given["split_tools"] and all(one.suffix.lower() != ".nc" for one in output):
+        raise click.UsageError("--split-tools does nothing without a .nc file to write")
     if "lead_length" in typed and given["lead"] == "none":
         raise click.UsageError("--lead-length does nothing with --lead none")
 

@@ -14,6 +14,7 @@ from silhueta.cli.cut import cut
 from silhueta.cli.demo import demo
 from silhueta.cli.gauge import gauge
 from silhueta.cli.inspect import inspect
+from silhueta.cli.machines import machines
 from silhueta.cli.open import open_window
 from silhueta.cli.progress import say
 from silhueta.cli.tidy import tidy
@@ -33,7 +34,7 @@ def app(context: click.Context, version: bool) -> None:
         click.echo(context.get_help())
 
 
-for command in (trace, tidy, true, build, inspect, cut, gauge, open_window, demo):
+for command in (trace, tidy, true, build, inspect, cut, machines, gauge, open_window, demo):
     app.add_command(command)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path as File
 
 from silhueta.core.cutting.plan import Entry, Plan
@@ -63,6 +64,24 @@ def export_plan(
     """
     drawing = drawing_of_plan(job, plan, page, target)
     return drawing, export(drawing, target, job.cut_file, work)
+
+
+_SPLIT: dict[str, str] = {"cut": "profile", "vgroove": "groove"}  # names of files by operation
+
+
+def by_tool(plan: Plan) -> list[tuple[str, Plan]]:
+    """Return a plan for each run of one tool, in order, and what tells its file apart: 1-pocket."""
+    runs: list[list[Entry]] = []
+    for one in plan.entries:
+        if not runs or runs[-1][-1].tool != one.tool:
+            runs.append([])
+        runs[-1].append(one)
+    found = []
+    for k, run in enumerate(runs, 1):
+        operation = run[0].operation
+        own = replace(plan, entries=tuple(run), tools=(run[0].tool,))
+        found.append((f"{k}-{_SPLIT.get(operation, operation)}", own))
+    return found
 
 
 def what_it_is(entry: Entry) -> str:

@@ -14,6 +14,7 @@ from silhueta.core.shop.records import (
     load_records,
     own_folder,
     own_records,
+    records_text,
     shipped_records,
 )
 
@@ -125,3 +126,8 @@ def machine_of(
             return one
     names = ", ".join(dict.fromkeys(one.name for one in known))
     raise EditError(f"no machine is called {wanted[:60]}; known: {names}")
+
+
+def machine_text(machine: Machine) -> str:
+    """Return a machine as the text of a file of its own, all its values in it."""
+    return records_text("machine", [machine], tuple(_KINDS))

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import fields
 from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path as File
@@ -202,3 +203,21 @@ def _fault(key: str, value: object, kinds: Mapping[str, type]) -> str:
 def _number(value: object) -> bool:
     plain = isinstance(value, int | float) and not isinstance(value, bool)
     return plain and 0 <= value < 1e9  # type: ignore[operator]
+
+
+def records_text(table: str, records: Sequence[Any], always: Sequence[str]) -> str:
+    """Return records as the text of such a file; what is as usual is left out, but for `always`."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document.add(tomlkit.comment("docs/formats.md says what each value means."))
+    array = tomlkit.aot()
+    for record in records:
+        lines = tomlkit.table()
+        for field in fields(record):
+            value = getattr(record, field.name)
+            if value != field.default or field.name in always:
+                lines.add(field.name, list(value) if isinstance(value, tuple) else value)
+        array.append(lines)
+    document.add(table, array)
+    return tomlkit.dumps(document)

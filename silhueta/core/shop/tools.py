@@ -15,6 +15,7 @@ from silhueta.core.shop.records import (
     own_folder,
     own_records,
     read_records,
+    records_text,
     shipped_records,
 )
 
@@ -66,17 +67,4 @@ def known_tools() -> tuple[tuple[Tool, ...], tuple[str, ...]]:
 
 def tools_text(tools: Sequence[Tool]) -> str:
     """Return tools as the text of such a file; what is not told is left out."""
-    import tomlkit
-
-    document = tomlkit.document()
-    document.add(tomlkit.comment("Tools of this shop. docs/formats.md says what each value means."))
-    array = tomlkit.aot()
-    for tool in tools:
-        table = tomlkit.table()
-        for field in fields(Tool):
-            value = getattr(tool, field.name)
-            if value != field.default or field.name in ("number", "kind", "diameter_mm"):
-                table.add(field.name, value)
-        array.append(table)
-    document.add("tool", array)
-    return tomlkit.dumps(document)
+    return records_text("tool", tools, ("number", "kind", "diameter_mm"))
