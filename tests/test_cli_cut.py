@@ -41,10 +41,13 @@ def test_a_plasma_plan_as_dxf_and_svg(call, part, tmp_path):
     code, stdout, _ = call(
         "cut", part, "-o", out, "-o", picture, "-o", program, "--process", "plasma",
         "--thickness", "6mm", "--kerf", "1.6mm", "--lead", "arc", "--lead-length", "5mm",
-        "--report", told,
+        "--report", told, "--setup", tmp_path / "s.txt",
     )  # fmt: skip
     assert code == 0
     assert "read back, the same" in stdout
+    listed = (tmp_path / "s.txt").read_text()
+    for name in ("Material:", "Thickness: 6.00 mm", "Tool: 1, torch", "Unit: mm", "Zero:", "Time:"):
+        assert any(line.startswith(name) for line in listed.splitlines())
     report = json.loads(told.read_text())
     assert [one["is"] for one in report["order"]] == ["mark", "engraving", "hole", "outer"]
     assert report["tools"][0]["kind"] == "torch"
@@ -152,6 +155,8 @@ def test_a_job_is_planned_as_it_is_and_coordinates_stay(call, tmp_path):
     ("more", "code", "words"),
     [
         ((), 2, "--process is missing"),
+        (("--process", "plasma", "--setup", "s.doc"), 2, ".txt or .pdf"),
+        (("--process", "plasma", "--paper", "a3"), 2, "--paper does nothing"),
         (("--process", "router"), 1, "thickness is not told"),
         (("--process", "plasma", "--kerf", "1mm", "--bit", "1mm"), 2, "one width"),
         (("--process", "plasma", "--passes", "2", "--depth-per-pass", "1mm"), 2, "the same"),

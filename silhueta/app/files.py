@@ -40,6 +40,7 @@ class _Save(NamedTuple):
 class Filing(QObject):
     """What the window does with files."""
 
+    kept = Signal(object)  # a file besides cut files that was written
     exported = Signal(object, object)  # job, proof of the file
     exported_apart = Signal(object)  # proofs of several files
 
@@ -254,12 +255,22 @@ class Filing(QObject):
         if target is not None:
             self.writing.ask("Writing", lambda _: _wrote_gauge(name, target))
 
+    def save_setup(self) -> None:
+        """Ask where, and write the set-up list of the cut plan there."""
+        job = self._window.session.job
+        name = f"{job.name}-setup"
+        target = self._ask_target("Save the set-up list", name, ".pdf", "Set-up lists", [".txt"])
+        if target is not None:
+            self.writing.ask("Writing", lambda _: _wrote_setup(job, target))
+
     # what came of it
 
     def _on_done(self, result: object, asked: object) -> None:
         window = self._window
         if isinstance(result, Opened):
             self.show(result)
+        elif isinstance(result, File):
+            self.kept.emit(result)
         elif isinstance(result, LaidOut):
             self._place(result)
         elif hasattr(result, "drawing"):
@@ -366,6 +377,17 @@ def _wrote_gauge(name: str, target: File) -> None:
     from silhueta.core.files.atomic import write_whole
 
     write_whole(target, gauge_pdf(name))
+
+
+def _wrote_setup(job: Job, target: File) -> File:
+    from silhueta.core.cutting.planned import planned
+    from silhueta.core.cutting.program import motions
+    from silhueta.core.cutting.timing import times
+    from silhueta.core.files.setup_list import write_setup
+
+    plan = planned(job)
+    write_setup(job, plan, times(motions(plan), plan.machine), target)
+    return target
 
 
 def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:

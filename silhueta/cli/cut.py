@@ -88,6 +88,14 @@ _TOLD = 50  # findings that are told one by one
     help="Where (0, 0) lies: as in FILE, or at the outline's lower left corner.",
 )
 @click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
+@click.option("--setup", type=_FILE, metavar="OUT.txt|.pdf", help="Write the set-up list.")
+@click.option(
+    "--paper",
+    type=click.Choice(["a4", "a3", "letter"]),
+    default="a4",
+    show_default=True,
+    help="Of the set-up list.",
+)
 @click.option("--split-tools", is_flag=True, help="A program for each tool: OUT-1-pocket.nc ...")
 @click.option("--quiet", is_flag=True, help="Say nothing where all went well.")
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
@@ -104,6 +112,7 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     from silhueta.core.cutting.timing import times
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.plan_job import export_plan, plan_report, told_plan
+    from silhueta.core.files.setup_list import write_setup
     from silhueta.core.inspection.registry import finding_report, findings
     from silhueta.core.shop.materials import material_of
 
@@ -125,6 +134,8 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
             export_plan(job, own, page, target, work)
             for target, own in _targets(output, plan, given["split_tools"], file)
         ]
+        if given["setup"] is not None:
+            write_setup(job, plan, spent, given["setup"], given["paper"])
         if report is not None:
             with work.stage("inspect"):
                 seen = findings(job, plan.limits, work, left_out)
@@ -182,6 +193,11 @@ def _check(given: dict[str, Any], output: Sequence[File]) -> None:
             raise click.UsageError(f"--{name.replace('_', '-')} does nothing with --tabs 0")
     if given["split_tools"] and all(one.suffix.lower() != ".nc" for one in output):
         raise click.UsageError("--split-tools does nothing without a .nc file to write")
+    setup = given["setup"]
+    if setup is not None and setup.suffix.lower() not in (".txt", ".pdf"):
+        raise click.UsageError(f"--setup {setup}: the name must end in .txt or .pdf")
+    if "paper" in typed and (setup is None or setup.suffix.lower() != ".pdf"):
+        raise click.UsageError("--paper does nothing without --setup OUT.pdf")
     if "lead_length" in typed and given["lead"] == "none":
         raise click.UsageError("--lead-length does nothing with --lead none")
 

@@ -226,6 +226,12 @@ def test_the_plan_is_saved_and_read_back(hand, tmp_path):
     hand.settle()
     assert "Saved plan.nc and read back" in sheet.result.text()
     assert hand.answer.read_text().count("M3") == 2
+    hand.answer = tmp_path / "list.txt"
+    sheet.pane.ensureWidgetVisible(sheet.file_page.setup)
+    hand.click("save-setup")
+    hand.settle()
+    assert sheet.result.text() == "Saved list.txt."
+    assert "Tool: 1, torch 1.5 mm, 2 cuts" in hand.answer.read_text()
     hand.click("choice-holds-outline")
     assert hand.window.session.job.cut_file.format == "dxf"
     hand.click("choice-holds-plan")

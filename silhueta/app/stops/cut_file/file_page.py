@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
@@ -25,6 +26,8 @@ HOLDS = {"holds-outline": "The outline", "holds-plan": "The cut plan"}
 
 class FilePage(QWidget):
     """Which file, what it holds, in which unit, from which corner."""
+
+    setup_asked = Signal()
 
     def __init__(self, session: Session, tracing: Tracing, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -50,6 +53,9 @@ class FilePage(QWidget):
         self.sheet = QLabel(self)
         self.sheet.setWordWrap(True)
         self.inspected = Note(parent=self)
+        self.setup = QPushButton("Save the set-up list…", self)
+        self.setup.setObjectName("save-setup")
+        self.setup.clicked.connect(self.setup_asked)
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
@@ -70,6 +76,7 @@ class FilePage(QWidget):
             heading("What is written"),
             self.sheet,
             self.inspected,
+            self.setup,
         ):
             inside.addWidget(item)
         inside.addStretch(1)
@@ -121,6 +128,12 @@ class FilePage(QWidget):
         self.origin.set_chosen(plan.origin)
         self.origin_note.say(*_about_zero(job))
         found = inspect_state(job)
+        self.setup.setEnabled(job.inspect.process is not None)
+        self.setup.setToolTip(
+            "What to do before the start: tools, zeros, sheet, checks to tick"
+            if job.inspect.process is not None
+            else "it waits for the process; choose it at Plan"
+        )
         self.inspected.say(f"Inspect: {found.result}." if found.result else "", bool(found.wanted))
         if why_no_cut_file(job, self._tracing.failure):
             self.sheet.setText("nothing yet")

@@ -53,6 +53,7 @@ class CutFileSheet(PagedWorksheet):
 
     overlays = ("sheet", "plan")
     save = Signal(object)  # a format
+    save_setup = Signal()
     timed = Signal(object)  # what the plan comes to (Times), None: there is none
 
     def __init__(
@@ -77,6 +78,7 @@ class CutFileSheet(PagedWorksheet):
         self.plan_page = PlanPage(session, self)
         self.tools_page = ToolsPage(session, self)
         self.file_page = FilePage(session, tracing, self)
+        self.file_page.setup_asked.connect(self.save_setup)
         for page in (self.plan_page, self.tools_page):
             page.wrong.connect(self.tell)
         self.plan_page.chosen.connect(self._list_chose)
@@ -180,6 +182,10 @@ class CutFileSheet(PagedWorksheet):
 
     def _tabs_at(self, key: int, tabs: tuple[tuple[float, float], ...]) -> None:
         self._apply("Tabs", partial(set_by_hand, keys=(key,), tabs=tabs))
+
+    def show_kept(self, file: File) -> None:
+        """Say that another file was written."""
+        self.say_result(f"Saved {file.name}.")
 
     def show_proof(self, job: Job, proof: Proof) -> None:
         """Show what reading the written file back gave."""

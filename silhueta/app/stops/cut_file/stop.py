@@ -48,7 +48,9 @@ def _make(window: Window) -> Worksheet:
     window.progress.follow(window.planning.bench)
     sheet.timed.connect(window.readout.show_times)
     sheet.save.connect(window.filing.export)
+    sheet.save_setup.connect(window.filing.save_setup)
     window.filing.exported.connect(sheet.show_proof)
+    window.filing.kept.connect(sheet.show_kept)
     return sheet
 
 
