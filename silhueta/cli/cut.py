@@ -87,7 +87,13 @@ _TOLD = 50  # findings that are told one by one
     show_default=True,
     help="Where (0, 0) lies: as in FILE, or at the outline's lower left corner.",
 )
-@click.option("--units", type=click.Choice(["mm", "in"]), default="mm", show_default=True)
+@click.option(
+    "--units",
+    type=click.Choice(["mm", "in"]),
+    default="mm",
+    show_default=True,
+    help="Unit of the numbers in the files.",
+)
 @click.option("--setup", type=_FILE, metavar="OUT.txt|.pdf", help="Write the set-up list.")
 @click.option(
     "--paper",

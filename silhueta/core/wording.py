@@ -66,6 +66,7 @@ _STAGES = {
     "true up": "Making exact",
     "build": "Putting together",
     "inspect": "Looking for what would go wrong",
+    "plan": "Planning the cut",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

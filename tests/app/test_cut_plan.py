@@ -66,8 +66,10 @@ def keys(hand):
 
 def test_a_process_is_all_that_a_plan_waits_for(hand):
     sheet = started(hand, hole(circle_loop((50, 50), 10)))
-    assert "Say how it is cut" in sheet.result.text()
+    assert sheet.present == "file"  # as long as there is no plan to look at
     assert sheet.next.text() == "Save DXF…"
+    hand.click("choice-plan")
+    assert "Say how it is cut" in sheet.result.text()
     page = sheet.plan_page
     page.held.process.setFocus()
     QTest.keyClick(page.held.process, Qt.Key.Key_Down)

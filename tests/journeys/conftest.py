@@ -34,6 +34,8 @@ def planned(hand, process, thickness="", tool="", material=""):
     hand.key(Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
     hand.settle()
     page = hand.window.sheets["cut_file"].plan_page
+    if not page.isVisible():
+        hand.click("choice-plan")
 
     def choose(select, data):
         select.setFocus()

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from silhueta.core.cutting.plan_drawing import PlanDrawing
 from silhueta.core.errors import FileError
 from silhueta.core.files.format import Came, Format
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.job import CutFileSettings
 
 
 def _write(drawing: Drawing | PlanDrawing, _: CutFileSettings) -> bytes:
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.cutting.program import motions
     from silhueta.core.files.program_write import program_bytes
 

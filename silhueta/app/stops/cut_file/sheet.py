@@ -91,10 +91,15 @@ class CutFileSheet(PagedWorksheet):
         planning.changed.connect(self.renew)
         tracing.changed.connect(self.renew)
         session.units_changed.connect(self.renew)
+        self._turned = False  # whether a person chose the page
         self.add_pages(
             _PAGES,
             {"plan": self.plan_page, "tools": self.tools_page, "file": self.file_page},
         )
+        self.page.chosen.connect(self._turn)
+
+    def _turn(self, _: str) -> None:
+        self._turned = True
 
     def go_on(self) -> None:
         """Save the file: the route ends here."""
@@ -107,6 +112,8 @@ class CutFileSheet(PagedWorksheet):
     def showEvent(self, event: QShowEvent) -> None:
         """Show the part without its nodes: what counts is where tools go."""
         self.table.set_filled(True, nodes=False, letters=False)
+        if not self._turned:  # without a process there is no plan to look at
+            self.show_page("file" if self.session.job.inspect.process is None else "plan")
         super().showEvent(event)
         bring_near(self.table, self.session.job)
 
