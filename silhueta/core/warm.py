@@ -79,8 +79,8 @@ def main() -> None:
     shortest(np.zeros(2), ragged, ragged)
     machine = shipped_machines()[0]
     along = np.column_stack([ragged, np.zeros(len(ragged))])
-    cut = Motion("cut", along, np.zeros(len(along) - 1), 1000.0)
-    times([Motion("rapid", along[:2], np.zeros(1)), cut], machine)
+    along_it = Motion("cut", along, np.zeros(len(along) - 1), 1000.0)
+    times([Motion("rapid", along[:2], np.zeros(1)), along_it], machine)
 
 
 def _read(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> Picture:
