@@ -161,6 +161,7 @@ class EntryList(QWidget):
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(4)
         self._shown: list[Line] = []
+        self._made: list[EntryRow] = []
         self._left = 0
 
     def show_lines(self, lines: Sequence[Line], left: int, chosen: frozenset[int]) -> None:
@@ -168,15 +169,15 @@ class EntryList(QWidget):
         first = list(lines[:_MOST])
         if first != self._shown or left != self._left:
             self._fill(first, left)
-        for row in self.findChildren(EntryRow):
+        for row in self._made:
             row.setChecked(row.number - 1 in chosen)
 
     def _fill(self, lines: list[Line], left: int) -> None:
-        held = next((row.number for row in self.findChildren(EntryRow) if row.hasFocus()), None)
-        clear(self._rows)
-        for old in self.findChildren(EntryRow):
+        held = next((row.number for row in self._made if row.hasFocus()), None)
+        for old in self._made:
             old.setObjectName("")
-            old.setParent(None)
+        self._made = []
+        clear(self._rows)
         self._shown, self._left = lines, left
         for k, line in enumerate(lines):
             row = EntryRow(k + 1, line, self)
@@ -184,6 +185,7 @@ class EntryList(QWidget):
             row.dropped.connect(lambda by, k=k: self._move(k, by))
             row.stepped.connect(lambda by, k=k: self._move(k, by))
             self._rows.addWidget(row)
+            self._made.append(row)
             if held == row.number:
                 row.setFocus()
         if left:
