@@ -12,6 +12,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
+from silhueta.app.planning import planned_of
 from silhueta.app.work import Bench, Queue
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
@@ -380,22 +381,17 @@ def _wrote_gauge(name: str, target: File) -> None:
 
 
 def _wrote_setup(job: Job, target: File) -> File:
-    from silhueta.core.cutting.planned import planned
-    from silhueta.core.cutting.program import motions
-    from silhueta.core.cutting.timing import times
     from silhueta.core.files.setup_list import write_setup
 
-    plan = planned(job)
-    write_setup(job, plan, times(motions(plan), plan.machine), target)
+    write_setup(job, *planned_of(job), target)
     return target
 
 
 def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
     if job.cut_file.holds == "plan":
-        from silhueta.core.cutting.planned import planned
         from silhueta.core.files.plan_job import export_plan
 
-        return export_plan(job, planned(job), frame, target)[1]
+        return export_plan(job, planned_of(job).plan, frame, target)[1]
     from silhueta.core.files.cut_job import export_job
 
     return export_job(job, frame, target)

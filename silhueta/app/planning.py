@@ -42,6 +42,11 @@ def plan_of(job: Job) -> Planned | None:
     return _known.known(job)
 
 
+def planned_of(job: Job) -> Planned:
+    """Return a job's plan, made now where it has not been; to be asked beside the interface."""
+    return _known(job)
+
+
 def can_plan(job: Job) -> bool:
     """Return whether there is something to plan, and the process is chosen."""
     return can_look(job) and bool(job.outline.taken) and job.inspect.process is not None

@@ -83,7 +83,6 @@ class Room:
     """What leads must keep off: what stays, and what lies beyond the sheet."""
 
     def __init__(self, stays: Sequence[shapely.Polygon], sheet: Box | None) -> None:
-        self.pieces = np.array(stays, object)
         self._tree = shapely.STRtree(list(stays))
         self._sheet = None if sheet is None else shapely.box(*sheet)
         if self._sheet is not None:

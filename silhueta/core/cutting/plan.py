@@ -15,7 +15,6 @@ from typing import NamedTuple
 
 import numpy as np
 
-from silhueta.core.geometry.measure import length_of
 from silhueta.core.geometry.outline import Operation as Kind
 from silhueta.core.geometry.path import Floats, OpenPath
 from silhueta.core.inspect_settings import Limits, Process
@@ -156,11 +155,6 @@ class Entry:
     def tabs(self) -> int:
         """How many tabs it has."""
         return sum(len(way.tabs) for way in self.ways)
-
-    @property
-    def cut_length(self) -> float:
-        """How long its ways are once round, mm, leads counted in."""
-        return sum(length_of(p) for way in self.ways for p in (way.path, *way.leads))
 
 
 class LeftOut(NamedTuple):

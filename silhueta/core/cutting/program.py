@@ -19,9 +19,10 @@ import numpy as np
 
 from silhueta.core.cutting.plan import Entry, Plan, Tab, Way
 from silhueta.core.geometry.along import Along
-from silhueta.core.geometry.path import Floats, OpenPath
-from silhueta.core.geometry.pieces import Place, stretch
+from silhueta.core.geometry.path import Floats, OpenPath, reverse
+from silhueta.core.geometry.pieces import Place, chained, stretch
 from silhueta.core.plan_settings import Tool
+from silhueta.core.remembered import Remembered
 
 MotionKind = Literal["rapid", "cut", "plunge", "on", "off", "wait", "tool", "lift"]
 _PIERCE, _CUT = 3.8, 1.5  # mm that a torch pierces and cuts above the sheet (common practice)
@@ -67,8 +68,8 @@ _FLAT = np.zeros(0)
 
 
 def motions(plan: Plan) -> tuple[Motion, ...]:
-    """Return the motions of a plan, from the machine's (0, 0) at its clearance and back up."""
-    return tuple(_Program(plan).run())
+    """Return the motions of a plan, worked out once: from (0, 0) at its clearance and back up."""
+    return _known(plan)
 
 
 class _Program:
@@ -227,8 +228,6 @@ class _Program:
         z = -before - (depth - before) * own.starts / own.length
         feed = min(entry.feed, max(entry.plunge / math.sin(math.atan(_RAMP)), entry.plunge))
         yield from self._cut(forth, z, feed, number)
-        from silhueta.core.geometry.path import reverse
-
         back = reverse(forth)
         assert isinstance(back, OpenPath)
         yield from self._cut(back, np.full(len(back.nodes), -depth), entry.feed, number)
@@ -244,12 +243,18 @@ class _Program:
         yield from self._cut(way.path, -way.depths, entry.feed, number)
 
 
+def _motions(plan: Plan) -> tuple[Motion, ...]:
+    return tuple(_Program(plan).run())
+
+
+# what is timed is written and proven as well
+_known: Remembered[Plan, tuple[Motion, ...]] = Remembered(_motions)
+
+
 def _longer(way: Way) -> OpenPath:
     """Return a way that goes on beyond its beginning, where it does."""
     if not way.closed or not way.overcut:
         return way.path
-    from silhueta.core.geometry.pieces import chained
-
     whole = Along(way.path)
     more = min(way.overcut, whole.length / 2)
     made = chained([way.path, stretch(way.path, Place(0, 0.0), whole.places(np.array([more]))[0])])
@@ -281,8 +286,6 @@ def with_gaps(way: Way) -> list[OpenPath]:
 
 
 def _strung(pieces: list[OpenPath]) -> OpenPath:
-    from silhueta.core.geometry.pieces import chained
-
     made = chained(pieces)
     assert isinstance(made, OpenPath)
     return made

@@ -24,9 +24,8 @@ from silhueta.core.geometry.pieces import Place, place_of, stretch
 from silhueta.core.plan_settings import ByHand, Operation, Side, Tool
 from silhueta.core.work import Work
 
-# tabs of a router's parts: 10 mm wide, about fifteen on a part of 680 mm (common practice, no
-# source); such a part is some 2,100 mm round
-_TAB_WIDTH, _TAB_SPACING = 10.0, 140.0
+_TAB_WIDTH = 10.0  # mm that stay of a router's tab (common practice, no source)
+_TAB_SPACING = 140.0  # mm from tab to tab: fifteen on a part of 680 mm, some 2,100 mm round
 _FEWEST_TABS = 3  # that hold a piece in its plane
 _TAB_SHARE = 0.08  # of a piece's way round, that one tab takes at most where nobody said
 

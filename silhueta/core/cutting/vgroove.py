@@ -57,11 +57,6 @@ class Grooves(NamedTuple):
     floor: tuple[Loop, ...]
 
 
-def depth_for(half: float, angle: float) -> float:
-    """Return how deep a V-bit of an angle, degrees, is when it cuts `half` mm to either side."""
-    return half / math.tan(math.radians(angle) / 2)
-
-
 def grooves(loops: Sequence[Loop], angle: float, deepest: float) -> Grooves:
     """Return how a V-bit carves what loops enclose.
 

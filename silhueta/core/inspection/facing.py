@@ -12,8 +12,8 @@ from silhueta.core.geometry.sweep import BLOCK, near_blocks
 
 ASKEW = 0.02  # sine of the angle under which two sides run apart, and still are one width
 CURVE = 0.002  # mm, within which cubics are taken as arcs: less than any tool keeps to
-# of the limit: how far chords may leave an arc, and how much farther off pairs are looked for then
-_CHORDS, _SLACK = 1 / 20, 1 / 10
+_CHORDS = 1 / 20  # of the limit, that chords may leave an arc while pairs are looked for
+_SLACK = 1 / 10  # of the limit, that pairs are looked for beyond it: twice what chords hide
 _LINE = int(LINE)
 
 

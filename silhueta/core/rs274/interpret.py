@@ -26,8 +26,8 @@ Place = tuple[float, float, float]
 MOST_LINES = 2_000_000  # of a program: more is no program of a sheet
 _MOST_LETTERS = 256  # of a block (3.3)
 _OFF_MM = 0.002  # between the radii at both ends of an arc (3.5.3.2: 0.002 mm or 0.0002 in)
-_OFF_IN = 0.0002 * 25.4
-_INCH = 25.4
+_INCH = 25.4  # mm, by its definition
+_OFF_IN = 0.0002 * _INCH  # mm: the same where the program is in inches
 _WORD = re.compile(r"([A-Z])([+-]?(?:\d+\.?\d*|\.\d+))")
 # G words by modal group (3.4, Table 4); a block has at most one of each
 _GROUPS: dict[float, int] = {
@@ -43,7 +43,8 @@ _GROUPS: dict[float, int] = {
     **dict.fromkeys((61, 61.1, 64), 13),
     4: 0,
 }
-_STOPS, _ENDS = (0, 1, 60), (2, 30)
+_STOPS = (0, 1, 60)  # M words that wait for a person (3.6.1)
+_ENDS = (2, 30)  # M words that end a program; what follows is not read (3.6.1)
 _PASSED = (7, 8, 9, 48, 49)  # coolant, overrides: nothing is cut by them
 
 

@@ -72,6 +72,7 @@ class CutFileSheet(PagedWorksheet):
         # the job that was timed last, its time, its outline; the time before that
         self._timed: tuple[Job, float, object] | None = None
         self._before: float | None = None
+        self._layer: PlanLayer | None = None
         self.card = EntryCard(table)
         self.tool = PlanTool(self._plan, self._hand_chose, self._begin_at, self._tabs_at)
         self.tools = (self.tool,)
@@ -290,7 +291,7 @@ class CutFileSheet(PagedWorksheet):
         limits, units = limits_of(job), self.session.units
         box = sheet_box(limits) if can_plan(job) else None
         sheet = None if box is None else SheetLayer(box, limits.margin or 0.0, units)
-        layer = None if made is None else PlanLayer(made.plan, self.chosen)
+        layer = None if made is None else self._layer_of(made.plan)
         for name, one in zip(self.overlays, (sheet, layer), strict=True):
             self.table.set_overlay(name, None)  # so that they are painted in this order
             self.table.set_overlay(name, one)
@@ -314,6 +315,14 @@ class CutFileSheet(PagedWorksheet):
         tools = tooling(made.plan.process, job.plan, limits).tools
         boxes = _box_of([entry]), _box_of(made.plan.entries)
         self.card.show_entry(made.plan, entry, contour, head, tools, boxes, units)
+
+    def _layer_of(self, plan: Plan) -> PlanLayer:
+        """Return what the table paints of a plan, made anew only where it differs."""
+        old = self._layer
+        if old is None or old.plan is not plan or old.chosen != self.chosen:
+            self._layer = PlanLayer(plan, self.chosen)
+        assert self._layer is not None
+        return self._layer
 
     def _show_left_out(self, job: Job, made: Planned | None) -> None:
         """Show the card of a chosen contour that the plan leaves out, or none."""
