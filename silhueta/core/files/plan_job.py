@@ -16,6 +16,7 @@ from silhueta.core.files.proof import Proof
 from silhueta.core.inspection.registry import finding_report
 from silhueta.core.job import Job
 from silhueta.core.truing.zero import zero_of
+from silhueta.core.wording import counted
 from silhueta.core.work import Work
 
 
@@ -158,7 +159,7 @@ def _entry_report(one: Entry) -> dict[str, object]:
 def told_plan(plan: Plan, times: Times) -> list[str]:
     """Return a plan in a few lines, for people."""
     kinds = Counter(what_it_is(one) for one in plan.entries)
-    listed = ", ".join(f"{count} {name}" for name, count in kinds.items())
+    listed = ", ".join(counted(count, name) for name, count in kinds.items())
     tools = ", ".join(
         f"{tool.number} ({tool.kind} {tool.diameter_mm:g} mm"
         + (f" {tool.angle_deg:g}°)" if tool.angle_deg else ")")

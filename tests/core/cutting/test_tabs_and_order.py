@@ -67,9 +67,7 @@ def test_fields_come_before_cuts_and_holes_of_a_small_bit_before_the_rim():
     job = Job(
         outline=Outline(tuple(map(Contour, loops))),
         inspect=Limits("router", 6.0, 8.0),
-        plan=PlanSettings(
-            tools=(Tool(1, "flat", 8.0), Tool(2, "flat", 3.0), Tool(3, "drill", 4.0))
-        ),
+        plan=PlanSettings(tools=bits),
     )
     job = set_by_hand(set_operation(job, [4], "pocket"), [2], tool=2)
     job = set_operation(job, [3], "drill")
