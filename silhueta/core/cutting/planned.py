@@ -67,7 +67,7 @@ def planned(job: Job, work: Work | None = None, known: Known | None = None) -> P
         limits,
         tuple(scene.left_out),
         tuple(scene.findings),
-        (*scene.tools.notes, *notes),
+        (*scene.tools.notes, *scene.notes, *notes),
     )
 
 

@@ -31,6 +31,7 @@ class Scene:
     tools: Tooling
     left_out: list[LeftOut] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
     @property
     def settings(self) -> PlanSettings:

@@ -135,13 +135,37 @@ def _with_leads(scene: Scene, group: Group, cuts: Sequence[_Cut]) -> list[Entry]
             tabs = cut.hand.tabs or ()
             reach = width + (scene.settings.tab_width or _TAB_WIDTH)
             wanted.append(Wanted(right, kind, length, width, cut.hole, start, back, tabs, reach))
-    leads = iter(led_in(wanted, Room(group.stays, scene.sheet)))
+    leads = iter(_led(scene, group, wanted))
     asked = iter(wanted)
     made = []
     for cut in cuts:
         own = [(next(asked), next(leads)) for _ in cut.loops]
         made.append(_entry(scene, group, cut, own))
     return made
+
+
+def _led(scene: Scene, group: Group, wanted: Sequence[Wanted]) -> list[Led]:
+    """Return where ways begin: their leads off the sheet's margin, where clamps are, if they can.
+
+    Where no other place has room a lead reaches into the margin, and that is told.
+    """
+    sheet, margin = scene.sheet, scene.tools.limits.margin
+    if sheet is None or not margin:
+        return led_in(wanted, Room(group.stays, sheet))
+    left, bottom, right, top = sheet
+    clear = (left + margin, bottom + margin, right - margin, top - margin)
+    found = led_in(wanted, Room(group.stays, clear))
+    none = [k for k, one in enumerate(found) if one.lead_in is None and wanted[k].kind != "none"]
+    again = led_in([wanted[k] for k in none], Room(group.stays, sheet))
+    for k, one in zip(none, again, strict=True):
+        found[k] = one
+        if one.lead_in is not None:
+            x, y = one.lead_in.nodes[0].tolist()
+            scene.notes.append(
+                f"the cut that begins at {x:.1f}, {y:.1f} mm begins in the sheet's margin: keep "
+                "clamps off that place"
+            )
+    return found
 
 
 def _entry(scene: Scene, group: Group, cut: _Cut, own: Sequence[tuple[Wanted, Led]]) -> Entry:
