@@ -205,6 +205,20 @@ def test_a_pocket_and_one_bit_under_two_numbers(hand, tmp_path, monkeypatch):
     assert load_job(hand.answer).plan == hand.window.session.job.plan
 
 
+def test_hatches_have_an_angle_and_drills_are_drawn_back(hand):
+    sheet = started(hand, circle_loop((20, 20), 2.5), process="router")
+    page = sheet.plan_page
+    hand.click("plan-more")
+    hand.type(page.drill, "6 mm")
+    hand.type(page.peck, "2 mm")
+    assert planned(hand).entries[0].steps == (2.0, 4.0, 6.0)
+    hand.type(page.hatch_angle, "30")
+    assert hand.window.session.job.plan.hatch_angle == 30.0
+    assert page.hatch_angle.text() == "30°"
+    hand.type(page.hatch_angle, "inf")
+    assert "from -180° to 180°" in sheet.fault.text()
+
+
 def test_the_plan_is_saved_and_read_back(hand, tmp_path):
     sheet = started(hand, hole(circle_loop((50, 50), 10)), process="plasma")
     hand.click("choice-file")

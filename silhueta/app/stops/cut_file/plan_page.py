@@ -32,7 +32,7 @@ _ORDERS = {"parts": "Part by part", "holes": "All holes first"}
 _POCKETS = {"spiral": "From inside", "raster": "To and fro"}
 _ENTRIES = {"ramp": "Ramp", "helix": "Helix", "plunge": "Plunge"}
 _HEAT = {"near": "Shortest way", "apart": "Spread out"}
-_PLAIN = ("drill_up_to", "over_depth", "finish")  # settings that are 0 where nobody typed them
+_PLAIN = ("drill_up_to", "over_depth", "finish", "peck")  # settings that are 0 where nobody typed them
 _SINKS, _BURNS = ("router",), ("plasma", "laser", "water")
 _ROUND = {"climb": "Climb", "conventional": "Conventional"}
 
@@ -69,7 +69,12 @@ class PlanPage(QWidget):
         self.deep = self._length("Depth of pockets and engraving", "depth")
         self.overcut = self._length("Overcut", "overcut")
         self.gap = self._length("Gap between engraved lines", "hatch_gap")
+        self.hatch_angle = Field("Angle of engraved lines", _read_angle, self)
+        self.hatch_angle.setFixedWidth(84)
+        self.hatch_angle.typed.connect(self._setter("hatch_angle"))
+        self.hatch_angle.wrong.connect(self.wrong)
         self.drill = self._length("Drill holes up to", "drill_up_to")
+        self.peck = self._length("Drawn back after each", "peck")
         self.over = self._length("Over-depth", "over_depth")
         self.finish = self._length("Left for a pocket’s last way", "finish")
         self.pocket = Choice("Pockets", _POCKETS, self)
@@ -118,12 +123,14 @@ class PlanPage(QWidget):
             row(heading("Tabs’ height"), None, self.tab_height),
             row(heading("Depth of fields"), None, self.deep),
             row(heading("Engraved lines apart"), None, self.gap),
+            row(heading("Their angle"), None, self.hatch_angle),
             row(heading("Overcut"), None, self.overcut),
         )
         self.of_depths = boxed(
             self,
             row(heading("Below the sheet"), None, self.over),
             row(heading("Drill holes up to"), None, self.drill),
+            row(heading("Drill drawn back each"), None, self.peck),
             row(heading("Last way at walls"), None, self.finish),
         )
         within = self.others.layout()
@@ -221,9 +228,11 @@ class PlanPage(QWidget):
         for field, length in (
             (self.over, plan.over_depth),
             (self.drill, plan.drill_up_to),
+            (self.peck, plan.peck),
             (self.finish, plan.finish),
         ):
             field.show_value(format_exact(length, units) if length else "–")
+        self.hatch_angle.show_value(f"{plan.hatch_angle:g}°")
         self.of_depths.setVisible(sinks)
         for choice, shown in (
             (self.spread, process in _BURNS),
@@ -321,3 +330,14 @@ def _read_number(text: str) -> object:
     if not bare.isdigit() or len(bare) > 6:
         raise UnitsError(f"“{text.strip()[:40]}” is no number; type one like 6")
     return int(bare)
+
+
+def _read_angle(text: str) -> object:
+    bare = text.strip().removesuffix("°").strip().replace(",", ".")
+    try:
+        value = float(bare)
+    except ValueError as error:
+        raise UnitsError(f"“{text.strip()[:40]}” is no angle; type one like 45°") from error
+    if not -180 <= value <= 180:
+        raise UnitsError("an angle goes from -180° to 180°")
+    return value
