@@ -320,7 +320,7 @@ def _known(given: dict[str, Any]) -> Any:
         materials, wrong = (*found.records, *materials), (*wrong, *found.wrong)
     machines, faults = known_machines()
     named = given["machine"]
-    if named is not None and named.lower().endswith(".toml"):
+    if named is not None and (named.lower().endswith(".toml") or File(named).is_file()):
         read = load_machines(File(named))
         machines, faults = tuple(read.records), (*faults, *read.wrong)
         named = read.records[0].name

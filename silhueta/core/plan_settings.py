@@ -25,6 +25,7 @@ Compensate = Literal["file", "machine"]
 Zero = Literal["top", "table"]
 ToolKind = Literal["flat", "ball", "vbit", "drill", "torch", "beam", "blade"]
 KINDS: tuple[ToolKind, ...] = get_args(ToolKind)
+BITS: frozenset[ToolKind] = frozenset({"flat", "ball", "vbit", "drill"})  # they turn, and sink
 _MOST = 1e5  # mm, mm/min, turns a minute: what is typed larger is a slip
 _MOST_TABS = 500  # on one contour: more are a slip
 _MOST_PASSES = 1000  # of one cut: more are a slip

@@ -77,7 +77,7 @@ class _Program:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self.high = plan.machine.clearance_mm
+        self.high = plan.machine.clearance_mm if plan.machine.z == "depth" else 0.0
         self.at: Floats = np.array([0.0, 0.0, self.high])
 
     def run(self) -> Iterator[Motion]:
@@ -123,6 +123,11 @@ class _Program:
             pierce = pierce or (material.pierce_seconds if entry.through else 0.0)
             above = above or material.pierce_height_mm
         above = max(above or _PIERCE, _CUT)
+        low = _CUT
+        if tool.kind != "torch":
+            # a beam is set on the sheet's top, a blade goes down into it
+            low = 0.0 if tool.kind == "beam" else -(entry.depth or self.plan.thickness)
+            above = 0.0 if tool.kind == "beam" else _SAFE
         for _ in entry.steps:
             for way in entry.ways:
                 for piece in with_gaps(way):
@@ -133,7 +138,7 @@ class _Program:
                     if pierce:
                         yield Motion("wait", _NOWHERE, _FLAT, entry=number, seconds=pierce)
                     if self.high:
-                        yield from self._down(_CUT, entry.plunge, number)
+                        yield from self._down(low, entry.plunge, number)
                     z = np.full(len(piece.nodes), self.at[2])
                     yield from self._cut(piece, z, entry.feed, number)
                     yield Motion("off", _NOWHERE, _FLAT, entry=number)

@@ -150,8 +150,9 @@ def _run_seconds(run: Sequence[Motion], machine: Machine) -> float:
     first = np.concatenate([p[1] for p in parts])
     last = np.concatenate([p[2] for p in parts])
     radius = np.concatenate([p[3] for p in parts])
+    most = machine.max_feed_mm_min
     feed = np.concatenate(
-        [np.full(len(p[0]), one.feed / 60) for p, one in zip(parts, run, strict=True)]
+        [np.full(len(p[0]), min(one.feed, most) / 60) for p, one in zip(parts, run, strict=True)]
     )
     real = size > 1e-9
     size, first, last, radius, feed = size[real], first[real], last[real], radius[real], feed[real]

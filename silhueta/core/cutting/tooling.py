@@ -188,16 +188,20 @@ class Tooling:
         return tuple(depth * (k + 1) / count for k in range(count))
 
     def feeds(self, operation: Operation, tool: Tool) -> tuple[float, float]:
-        """Return feed and plunge, mm/min, held to what the machine can do."""
+        """Return feed and plunge, mm/min: what is usual is held to what the machine can do.
+
+        What a person typed stays as it is, so that the machine's limit can be told.
+        """
         known = self.material
-        light = self.flat and operation in ("engrave", "mark")
-        feed = self.settings.feed or tool.feed_mm_min
-        if light and known is not None and known.engrave_feed_mm_min and not self.settings.feed:
-            feed = known.engrave_feed_mm_min
-        feed = feed or (known.feed_mm_min if known else 0.0) or _FEED
+        typed = self.settings.feed or tool.feed_mm_min
+        light = self.flat and operation in ("engrave", "mark") and not self.settings.feed
+        usual = (known.feed_mm_min if known else 0.0) or _FEED
+        if light and known is not None and known.engrave_feed_mm_min:
+            typed, usual = 0.0, known.engrave_feed_mm_min
+        feed = typed or usual
         plunge = tool.plunge_mm_min or (known.plunge_mm_min if known else 0.0) or _PLUNGE * feed
         most = self.machine.max_feed_mm_min
-        return min(feed, most), min(plunge, most, self.machine.z_rapid_mm_min)
+        return typed or min(usual, most), min(plunge, most, self.machine.z_rapid_mm_min)
 
     def lead(self, operation: Operation, hand: ByHand) -> tuple[LeadKind, float]:
         """Return the kind of lead and its length, mm."""
@@ -277,7 +281,7 @@ def tooling(
     if feed is not None and feed > machine.max_feed_mm_min:
         notes.append(
             f"{feed:g} mm/min is more than {machine.name} can do: "
-            f"{machine.max_feed_mm_min:g} is taken"
+            f"{machine.max_feed_mm_min:g}; a program with it is refused"
         )
     return Tooling(process, settings, limits, tuple(tools), material, machine, tuple(notes))
 

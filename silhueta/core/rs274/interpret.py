@@ -15,7 +15,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
@@ -28,6 +28,12 @@ _MOST_LETTERS = 256  # of a block (3.3)
 _OFF_MM = 0.002  # between the radii at both ends of an arc (3.5.3.2: 0.002 mm or 0.0002 in)
 _INCH = 25.4  # mm, by its definition
 _OFF_IN = 0.0002 * _INCH  # mm: the same where the program is in inches
+_LETTERS = frozenset("FIJKPRSTXYZ")  # besides G, M and N (3.3.2, Table 3)
+_NUMBER = re.compile(r"^N\d+")
+_PLAIN = frozenset("GXYZIJF")
+_MOTIONS = frozenset((0.0, 1.0, 2.0, 3.0))
+_ENDS_SOMEWHERE = frozenset("XYZ")
+_COMMENT = re.compile(r"\([^()]*\)")
 _WORD = re.compile(r"([A-Z])([+-]?(?:\d+\.?\d*|\.\d+))")
 # G words by modal group (3.4, Table 4); a block has at most one of each
 _GROUPS: dict[float, int] = {
@@ -98,7 +104,11 @@ class _State:
     ended: bool = False
 
 
-def interpret(text: str, units: Literal["mm", "in"] | None = None) -> Iterator[Deed]:
+def interpret(
+    text: str,
+    units: Literal["mm", "in"] | None = None,
+    words: Mapping[str, Literal["on", "off"]] | None = None,
+) -> Iterator[Deed]:
     """Yield what a program has a machine do, in order.
 
     Parameters
@@ -106,6 +116,8 @@ def interpret(text: str, units: Literal["mm", "in"] | None = None) -> Iterator[D
     text : str
     units : {"mm", "in"} or None
         What its numbers are where it does not say (G20, G21).
+    words : mapping of str to {"on", "off"} or None
+        Lines of a machine's own that switch its tool.
 
     Raises
     ------
@@ -114,50 +126,68 @@ def interpret(text: str, units: Literal["mm", "in"] | None = None) -> Iterator[D
 
     """
     state = _State(scale={"mm": 1.0, "in": _INCH, None: 0.0}[units])
+    own = {_bare(line): kind for line, kind in (words or {}).items()}
     for number, line in enumerate(text.splitlines(), 1):
         if number > MOST_LINES:
             raise NotUnderstoodError(f"a program of over {MOST_LINES:,} lines is not read", number)
-        words = _words(line, number)
-        if words:
-            yield from _block(state, words, number)
+        if own:
+            kind = own.get(_bare(line))
+            if kind is not None:
+                yield Deed(kind, number)
+                continue
+        found = _words(line, number)
+        if found:
+            yield from _block(state, found, number)
         if state.ended:
             return
+
+
+def _bare(line: str) -> str:
+    """Return a line without blanks and its number, in capitals."""
+    return _NUMBER.sub("", "".join(line.split()).upper())
 
 
 def _words(line: str, number: int) -> list[tuple[str, float]]:
     """Return the words of a block: without comments, blanks and its number (3.3)."""
     if len(line) > _MOST_LETTERS:
         raise NotUnderstoodError(f"a line of over {_MOST_LETTERS} letters is not read", number)
-    bare = re.sub(r"\([^()]*\)", "", line).partition(";")[0]
+    bare = _COMMENT.sub("", line) if "(" in line else line
+    bare = bare.partition(";")[0]
     if "(" in bare or ")" in bare:
         raise NotUnderstoodError("a comment is not closed", number)
-    bare = re.sub(r"\s+", "", bare).upper()
-    if bare.startswith("%") or not bare:
+    bare = "".join(bare.split()).upper()
+    if not bare or bare[0] == "%":
         return []
-    if bare.startswith("/"):  # blocks that may be left out are run (3.3: the switch is off)
+    if bare[0] == "/":  # blocks that may be left out are run (3.3: the switch is off)
         bare = bare[1:]
-    found: list[tuple[str, float]] = []
-    at = 0
-    while at < len(bare):
-        match = _WORD.match(bare, at)
-        if match is None:
-            raise NotUnderstoodError(f"“{bare[at : at + 20]}” is not known", number)
-        found.append((match[1], float(match[2])))
-        at = match.end()
+    words = _WORD.findall(bare)
+    if sum(len(letter) + len(value) for letter, value in words) != len(bare):
+        at = 0
+        while (match := _WORD.match(bare, at)) is not None:
+            at = match.end()
+        raise NotUnderstoodError(f"“{bare[at : at + 20]}” is not known", number)
+    found = [(letter, float(value)) for letter, value in words]
     return found[1:] if found and found[0][0] == "N" else found
 
 
 def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator[Deed]:
     """Yield the deeds of one block, in the order of 3.8, Table 8."""
+    values = dict(words)
+    if len(values) == len(words) and _PLAIN.issuperset(values) and values.get("G") in _MOTIONS:
+        # nearly all lines are moves: one G word, and where to
+        state.motion = int(values.pop("G"))
+        if "F" in values:
+            _feed(state, values["F"], line)
+        if not _ENDS_SOMEWHERE.isdisjoint(values):
+            yield _move(state, values, line)
+            return
     codes, acts, values = _sorted(words, line)
-    for letter in values:
-        if letter not in "FIJKPRSTXYZ":
-            raise NotUnderstoodError(f"the word {letter} is not known here", line)
+    if not _LETTERS.issuperset(values):
+        letter = next(letter for letter in values if letter not in _LETTERS)
+        raise NotUnderstoodError(f"the word {letter} is not known here", line)
     _modal(state, codes, line)
     if "F" in values:
-        if not values["F"] > 0:
-            raise NotUnderstoodError("a feed of 0 moves nothing", line)
-        state.feed = values["F"] * _scale(state, line)
+        _feed(state, values["F"], line)
     if "S" in values:
         yield Deed("speed", line, value=values["S"])
     if "T" in values:
@@ -180,6 +210,12 @@ def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator
     if any(act in acts for act in _ENDS):
         state.ended = True
         yield Deed("end", line)
+
+
+def _feed(state: _State, value: float, line: int) -> None:
+    if not value > 0:
+        raise NotUnderstoodError("a feed of 0 moves nothing", line)
+    state.feed = value * _scale(state, line)
 
 
 def _sorted(

@@ -20,6 +20,7 @@ from silhueta.core.errors import FileError, SilhuetaError
 T = TypeVar("T")
 MOST_BYTES = 500_000  # of such a file: a thousand tools have 200,000
 _MOST_RECORDS = 2000  # of one file: no shop has more
+_MOST_WORDS = 100  # in one list of words: a machine's own lines are a dozen
 _HEAD = re.compile(r"^\s*\[\[\s*([A-Za-z_]+)\s*\]\]\s*(#.*)?$")
 
 
@@ -124,7 +125,8 @@ def read_records(
     make : callable
         Makes a record of its values; what it raises of ours is told.
     kinds : mapping of str to type
-        The values that a record can have: float, int, str, tuple (two numbers) or bool.
+        The values that a record can have: float, int, str, bool, tuple (two numbers) or list (of
+        words).
 
     """
     wrong: list[str] = []
@@ -179,8 +181,14 @@ def _values(
             own = (k for k, line in enumerate(lines) if line.split("=")[0].strip() == key)
             wrong.append(f"{name}, line {before + 1 + next(own, 0)}: {key[:40]} {fault}")
         else:
-            good[key] = tuple(map(float, value)) if kinds[key] is tuple else kinds[key](value)
+            good[key] = _made(value, kinds[key])
     return good
+
+
+def _made(value: Any, kind: type) -> object:
+    if kind is tuple:
+        return tuple(map(float, value))
+    return tuple(value) if kind is list else kind(value)
 
 
 def _fault(key: str, value: object, kinds: Mapping[str, type]) -> str:
@@ -192,6 +200,10 @@ def _fault(key: str, value: object, kinds: Mapping[str, type]) -> str:
         return "" if isinstance(value, str) and len(value) <= 500 else "must be words in quotes"
     if kind is bool:
         return "" if isinstance(value, bool) else "must be true or false"
+    if kind is list:
+        words = isinstance(value, list) and len(value) <= _MOST_WORDS
+        sound = words and all(isinstance(one, str) for one in value)  # type: ignore[attr-defined]
+        return "" if sound else "must be words in quotes, in brackets"
     if kind is tuple:
         pair = isinstance(value, list) and len(value) == 2 and all(map(_number, value))
         return "" if pair else "must be two numbers in brackets"

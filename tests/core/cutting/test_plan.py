@@ -289,13 +289,15 @@ def test_leads_keep_off_the_margin_where_clamps_are():
     # left alone it begins on the right; there the sheet's edge is 8 mm away, 3 mm of it no margin
     job = job_of(square(100, (192, 92)), lead="line", lead_length=6.0)
     free = planned(job).entries[0].ways[0].lead_in
-    assert free is not None and free.nodes[0, 0] > 295
+    assert free is not None
+    assert free.nodes[0, 0] > 295
     as_in_picture = replace(job.cut_file, origin="picture")  # the sheet's corner is at (0, 0)
     job = replace(job, cut_file=as_in_picture)
     wide = replace(job, inspect=replace(job.inspect, sheet=(300.0, 300.0), margin=5.0))
     plan = planned(wide)
     lead = plan.entries[0].ways[0].lead_in
-    assert lead is not None and lead.nodes.max() <= 295.0
+    assert lead is not None
+    assert lead.nodes.max() <= 295.0
     assert not any("clamps" in note for note in plan.notes)
     # all round it there is nothing but margin: it begins there, and that is told
     at = (184.0, 84.0)

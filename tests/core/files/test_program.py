@@ -11,6 +11,7 @@ from silhueta.core.cutting.drawing import draw
 from silhueta.core.cutting.edits import set_operation
 from silhueta.core.cutting.planned import planned
 from silhueta.core.cutting.program import motions
+from silhueta.core.cutting.tooling import Known
 from silhueta.core.errors import FileError
 from silhueta.core.files.export import export
 from silhueta.core.files.plan_job import export_plan
@@ -22,6 +23,8 @@ from silhueta.core.inspect_settings import Limits
 from silhueta.core.job import Job
 from silhueta.core.plan_settings import Tool
 from silhueta.core.rs274.interpret import interpret
+from silhueta.core.shop.machines import machine_of
+from silhueta.core.shop.materials import known_materials
 from tests.conftest import square
 
 
@@ -52,6 +55,113 @@ def test_a_program_is_read_back_as_it_was_meant(job, units):
     moves = prove_program(plan, steps, (12.3, -4.5), text, "x.nc")
     assert moves > 20
     assert max(map(len, text.splitlines())) < 120
+
+
+MACHINES = {
+    "short lines": {"arcs": "lines", "arc_error_mm": 0.02},
+    "mirrored": {"inverse": ("Y",)},
+    "turned round": {"inverse": ("X", "Y", "Z"), "arcs": "lines"},
+    "few decimals": {"decimals": 3, "comments": "none", "line_numbers": 10},
+    "its own words": {
+        "comments": "semicolon",
+        "torch_on": "M64 P1 ; lit",
+        "torch_off": "M65 P1",
+        "spindle_on": "M4",
+        "start_lines": ("G54", "G64 P0.01", "M8"),
+        "end_lines": ("M9",),
+        "line_numbers": 5,
+    },
+}
+
+
+@pytest.mark.parametrize("job", [sign(), plate()])
+@pytest.mark.parametrize("units", ["mm", "in"])
+@pytest.mark.parametrize("how", MACHINES)
+def test_machines_have_their_own_ways(job, units, how):
+    plan = planned(job)
+    plan = replace(plan, machine=replace(plan.machine, **MACHINES[how]))
+    text = program_bytes(plan, motions(plan), units, (0, 0))
+    assert prove_program(plan, motions(plan), (0, 0), text, "x.nc") > 20
+    lines = text.decode().splitlines()
+    if how == "few decimals":
+        assert lines[0].startswith("N10 G2")
+        assert "(" not in text.decode()
+    if how == "turned round":
+        assert not any(line.startswith(("G2 ", "G3 ")) for line in lines)
+    if how == "mirrored" and units == "mm":
+        feeds = [d for d in interpret(text.decode()) if d.kind == "feed"]
+        nodes = np.concatenate([w.path.nodes for e in plan.entries for w in e.ways])
+        assert min(d.end[1] for d in feeds) == pytest.approx(-nodes[:, 1].max(), abs=10)
+        assert max(d.end[1] for d in feeds) < 20
+
+
+def test_short_lines_keep_to_their_arcs():
+    plan = planned(plate())
+    plan = replace(plan, machine=replace(plan.machine, arcs="lines", arc_error_mm=0.02))
+    steps = motions(plan)
+    text = program_bytes(plan, steps, "mm", (0, 0)).decode()
+    off = []
+    for deed in interpret(text):
+        ends = np.array([deed.start[:2], deed.end[:2]])
+        # the hole's round less half the kerf
+        if deed.kind == "feed" and np.abs(np.hypot(*(ends - 30).T) - 8.25).max() < 1e-3:
+            off.append(8.25 - np.hypot(*(ends.mean(axis=0) - 30)))
+    assert len(off) > 20
+    assert 0.01 < max(off) <= 0.02
+    # one of them left out, or moved off by a little more than is allowed
+    lines = text.splitlines()
+    k = next(k for k, line in enumerate(lines) if line.startswith("G1 X3") and "Z" not in line)
+    for spoiled in (lines[:k] + lines[k + 1 :], [*lines[:k], lines[k] + "1", *lines[k + 1 :]]):
+        if spoiled[k].endswith("1"):
+            x = spoiled[k].split()[1]
+            spoiled[k] = spoiled[k].replace(x, f"X{float(x[1:]) + 0.01:.4f}")[:-1]
+        with pytest.raises(FileError, match=r"off its arc|does not follow"):
+            prove_program(plan, steps, (0, 0), "\n".join(spoiled).encode(), "x.nc")
+
+
+REFUSED = {
+    "a feed of 9000 mm/min is more": ({}, {"feed": 9000.0}),
+    "has no Z, and router goes down": ({"z": "none"}, {}),
+    "changes no tools, and this needs 3": ({"tool_change": False}, {}),
+    "turns a minute are more than router": ({"max_speed_rpm": 9000.0}, {}),
+    "goes 10 mm up and down, and this needs 17 mm": ({"z_travel_mm": 10.0}, {}),
+    "G38.2.* is not known": ({"start_lines": ("G38.2 Z0",)}, {}),
+    "rapid where": ({"start_lines": ("G21", "G0 X1")}, {}),
+}
+
+
+@pytest.mark.parametrize("words", REFUSED)
+def test_what_a_machine_cannot_do_is_refused(words, tmp_path):
+    own, settings = REFUSED[words]
+    job = sign()
+    job = replace(job, plan=replace(job.plan, **settings))
+    known = Known(known_materials()[0], (replace(machine_of("router", None), **own),))
+    with pytest.raises(FileError, match=words):
+        export_plan(job, planned(job, known=known), None, tmp_path / "x.nc")
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_part_far_from_zero_is_off_the_bed(tmp_path):
+    job = plate()
+    there = replace(job, cut_file=replace(job.cut_file, origin="picture"))
+    far = Contour(square(80, (3000, 0)))
+    there = replace(there, outline=Outline((far,)))
+    plan = planned(there)
+    with pytest.raises(FileError, match=r"reaches to X 308.* off the bed of torch-table"):
+        export_plan(there, plan, None, tmp_path / "x.nc")
+
+
+def test_a_beam_says_its_power():
+    job = replace(plate(), inspect=Limits("laser", 3.0, 0.2, material="plywood"))
+    plan = planned(job)
+    plan = replace(plan, machine=replace(plan.machine, full_power_s=1000.0))
+    text = program_bytes(plan, motions(plan), "mm", (0, 0)).decode()
+    assert plan.material is not None
+    assert plan.material.power_percent
+    assert f"S{plan.material.power_percent * 10:g} M3" in text
+    spoiled = text.replace(f"S{plan.material.power_percent * 10:g}", "S1000", 1)
+    with pytest.raises(FileError, match="S1000 instead of"):
+        prove_program(plan, motions(plan), (0, 0), spoiled.encode(), "x.nc")
 
 
 def test_each_tool_counts_from_its_own_zero():

@@ -32,7 +32,12 @@ _ORDERS = {"parts": "Part by part", "holes": "All holes first"}
 _POCKETS = {"spiral": "From inside", "raster": "To and fro"}
 _ENTRIES = {"ramp": "Ramp", "helix": "Helix", "plunge": "Plunge"}
 _HEAT = {"near": "Shortest way", "apart": "Spread out"}
-_PLAIN = ("drill_up_to", "over_depth", "finish", "peck")  # settings that are 0 where nobody typed them
+_PLAIN = (
+    "drill_up_to",
+    "over_depth",
+    "finish",
+    "peck",
+)  # settings that are 0 where nobody typed them
 _SINKS, _BURNS = ("router",), ("plasma", "laser", "water")
 _ROUND = {"climb": "Climb", "conventional": "Conventional"}
 
