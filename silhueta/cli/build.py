@@ -9,7 +9,13 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from silhueta.cli.plan import FORMAT_OPTIONS, cut_file_options, plan_told, typed_options
+from silhueta.cli.plan import (
+    FORMAT_OPTIONS,
+    cut_file_options,
+    output_option,
+    plan_told,
+    typed_options,
+)
 from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import (
     check_needs,
@@ -22,7 +28,6 @@ from silhueta.cli.report import (
 from silhueta.cli.source import layers_option, source
 from silhueta.cli.values import Grid, Length, SignedLength, Size, Turn
 from silhueta.core.errors import FileError
-from silhueta.core.files.formats import endings
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -119,9 +124,7 @@ def _options(command: F) -> F:
 
 @click.command()
 @click.argument("files", type=_FILE, nargs=-1)
-@click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
-)
+@output_option
 @_options
 @layers_option
 @cut_file_options
@@ -215,6 +218,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
 
     ready()
     from silhueta.core.build.layers import layered
+    from silhueta.core.cutting.about import About
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
@@ -235,7 +239,7 @@ def _write_layers(file: File, output: tuple[File, ...], given: dict[str, Any]) -
     with all_or_none():
         with work.stage("write"):
             for layer, own in zip(made, names, strict=True):
-                drawing = draw(layer.outline, plan.units, "corner")
+                drawing = draw(layer.outline, plan.units, "corner", about=About(own[0].stem))
                 for name in own:
                     proofs.append(export(drawing, name, plan))
                     size = [round(v, 6) for v in proofs[-1].figures.size_mm]
@@ -249,6 +253,7 @@ def _write(
     done: Built, ends: tuple[Sequence[File], Sequence[File]], given: dict[str, Any], work: Work
 ) -> None:
     """Write what was built; `ends` are the files that were read and the outputs named."""
+    from silhueta.core.cutting.about import About
     from silhueta.core.cutting.drawing import draw
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
@@ -273,7 +278,8 @@ def _write(
             for k, (outline, own) in enumerate(zip(outlines, names, strict=True)):
                 if len(outlines) > 1:
                     work.step(k / len(outlines))
-                drawing = draw(outline, plan.units, given["origin"], frame)
+                about = About(own[0].stem)
+                drawing = draw(outline, plan.units, given["origin"], frame, about=about)
                 own_work = None if len(outlines) > 1 else work
                 proofs += [export(drawing, name, plan, own_work) for name in own]
         if given["report"] is not None:

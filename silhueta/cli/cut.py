@@ -9,24 +9,28 @@ from typing import TYPE_CHECKING, Any, cast
 
 import click
 
-from silhueta.cli.plan import typed_options
+from silhueta.cli.plan import format_options, plan_told, typed_options
 from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import check_outputs, check_written, write_report
 from silhueta.cli.source import say_left_out
 from silhueta.cli.values import Angle, Length
 from silhueta.core.errors import FileError
-from silhueta.core.files.formats import PLANNED, endings
+from silhueta.core.files.formats import EVERY, SHOWN, endings, format_of
 from silhueta.core.inspect_settings import PROCESSES
 from silhueta.core.plan_settings import LEADS, OPERATIONS
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.cutting.plan import Plan
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
+    from silhueta.core.files.proof import Proof
     from silhueta.core.geometry.outline import Contour
     from silhueta.core.job import Job
     from silhueta.core.plan_settings import Operation, Tool
 
 _FILE = click.Path(path_type=File)
+_LIST, _PROGRAM = ".txt", ".nc"
 _NOT_ALL = 3  # exit code where not everything could be planned
 _TOLD = 50  # findings that are told one by one
 
@@ -39,7 +43,7 @@ _TOLD = 50  # findings that are told one by one
     type=_FILE,
     multiple=True,
     required=True,
-    help=f"{endings(formats=PLANNED)}; may be repeated.",
+    help=f"{endings(formats=EVERY)}, or .txt for the set-up list; may be repeated.",
 )
 @click.option("--process", type=click.Choice(PROCESSES), help="How it is cut.")
 @click.option("--material", help="Of the sheet, by name.")
@@ -95,13 +99,7 @@ _TOLD = 50  # findings that are told one by one
     help="Unit of the numbers in the files.",
 )
 @click.option("--setup", type=_FILE, metavar="OUT.txt|.pdf", help="Write the set-up list.")
-@click.option(
-    "--paper",
-    type=click.Choice(["a4", "a3", "letter"]),
-    default="a4",
-    show_default=True,
-    help="Of the set-up list.",
-)
+@format_options(SHOWN)
 @click.option("--split-tools", is_flag=True, help="A program for each tool: OUT-1-pocket.nc ...")
 @click.option("--quiet", is_flag=True, help="Say nothing where all went well.")
 @click.option("--report", type=_FILE, metavar="OUT.json", help="Write the figures.")
@@ -113,17 +111,24 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
     from silhueta.core.apart.ask import ready
 
     ready()
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.cutting.planned import planned
     from silhueta.core.cutting.program import motions
     from silhueta.core.cutting.timing import times
     from silhueta.core.files.atomic import all_or_none
+    from silhueta.core.files.cut_job import drawing_of
+    from silhueta.core.files.export import export
     from silhueta.core.files.plan_job import export_plan, plan_report, told_plan
     from silhueta.core.files.setup_list import write_setup
     from silhueta.core.inspection.registry import finding_report, findings
     from silhueta.core.shop.materials import material_of
 
-    check_outputs(output, file, {"--report": (report, ".json")}, PLANNED)
+    written = tuple(one for one in output if one.suffix.lower() != _LIST)
+    lists = [one for one in output if one not in written]
+    lists += [] if given["setup"] is None else [given["setup"]]
     _check(given, output)
+    check_outputs(written, file, {"--report": (report, ".json")}, EVERY)
+    check_written([*written, *lists], {file.name: file, "the report": report})
     work = Work(Progress())
     with work.stage("read"):
         job, page, left_out = _read(file, given)
@@ -136,12 +141,19 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
         plan = planned(job, work, known)
         spent = times(motions(plan), plan.machine)
     with all_or_none():
-        proofs = [
+        proofs: list[tuple[Drawing | PlanDrawing, Proof]] = [
             export_plan(job, own, page, target, work)
-            for target, own in _targets(output, plan, given["split_tools"], file)
+            for target, own in _targets(written, plan, given["split_tools"], file)
+            if format_of(target) not in SHOWN
         ]
-        if given["setup"] is not None:
-            write_setup(job, plan, spent, given["setup"], given["paper"])
+        for target in written:
+            if format_of(target) in SHOWN:  # of the part itself, not of where tools go
+                origin = job.cut_file.origin if page is not None else "corner"
+                own = replace(job, cut_file=replace(job.cut_file, origin=origin))
+                shown = drawing_of(own, page, target)
+                proofs.append((shown, export(shown, target, job.cut_file, work)))
+        for target in lists:
+            write_setup(job, plan, spent, target, given["pdf_paper"])
         if report is not None:
             with work.stage("inspect"):
                 seen = findings(job, plan.limits, work, left_out)
@@ -150,15 +162,17 @@ def cut(file: File, output: tuple[File, ...], report: File | None, **given: Any)
                 *cast("list[object]", told["findings"]),
                 *(finding_report(one) for one in seen),
             ]
-            told["shift_mm"] = [round(v, 6) for v in proofs[0][0].shift]
+            shift = proofs[0][0].shift if proofs else (0.0, 0.0)
+            told["shift_mm"] = [round(v, 6) for v in shift]
             write_report(report, told, work, "stage_seconds")
     if not given["quiet"]:
         for line in told_plan(plan, spent):
             click.echo(line)
         for drawing, proof in proofs:
             wide, high = proof.figures.size_mm
-            words = f"{proof.file.name}: {wide:,.2f} x {high:,.2f} mm with leads"
-            if drawing.shift != (0.0, 0.0):
+            words = f"{proof.file.name}: {wide:,.2f} x {high:,.2f} mm"
+            words += " with leads" if isinstance(drawing, PlanDrawing) else ""
+            if max(map(abs, drawing.shift)) >= 0.005:  # what two decimals show
                 words += f", moved by {drawing.shift[0]:.2f}, {drawing.shift[1]:.2f} mm"
             click.echo(f"{words}; read back, the same")
     for note in plan.notes:
@@ -178,7 +192,7 @@ def _targets(
 
     found: list[tuple[File, Plan]] = []
     for target in output:
-        if not split or target.suffix.lower() != ".nc":
+        if not split or target.suffix.lower() != _PROGRAM:
             found.append((target, plan))
             continue
         for name, own in by_tool(plan):
@@ -197,13 +211,14 @@ def _check(given: dict[str, Any], output: Sequence[File]) -> None:
     for name in ("tab_width", "tab_height"):
         if name in typed and given["tabs"] == 0:
             raise click.UsageError(f"--{name.replace('_', '-')} does nothing with --tabs 0")
-    if given["split_tools"] and all(one.suffix.lower() != ".nc" for one in output):
+    if given["split_tools"] and all(one.suffix.lower() != _PROGRAM for one in output):
         raise click.UsageError("--split-tools does nothing without a .nc file to write")
     setup = given["setup"]
     if setup is not None and setup.suffix.lower() not in (".txt", ".pdf"):
         raise click.UsageError(f"--setup {setup}: the name must end in .txt or .pdf")
-    if "paper" in typed and (setup is None or setup.suffix.lower() != ".pdf"):
-        raise click.UsageError("--paper does nothing without --setup OUT.pdf")
+    endings_ = [one.suffix.lower() for one in (*output, *([] if setup is None else [setup]))]
+    if "pdf_paper" in typed and ".pdf" not in endings_:
+        raise click.UsageError("--paper does nothing without a .pdf to write")
     if "lead_length" in typed and given["lead"] == "none":
         raise click.UsageError("--lead-length does nothing with --lead none")
 
@@ -228,7 +243,7 @@ def _read(
             raise FileError(
                 f"{file.name} holds no outline; convert texts and pictures to outlines first"
             )
-        job, left_out = as_job(drawing), drawing.left_out
+        job, left_out = replace(as_job(drawing), name=file.stem), drawing.left_out
         frame = drawing.frame
         page = None if frame is None else (frame[2] - frame[0], frame[3] - frame[1])
         layers = list(drawing.layers or ("",) * len(drawing.paths))
@@ -304,7 +319,7 @@ def _settled(job: Job, given: dict[str, Any]) -> Job:
         plan = with_tools(plan, cast("list[Tool]", found.records))
     elif "zero" in typed:
         plan = replace(plan, tools=tuple(replace(one, zero=plan.zero) for one in plan.tools))
-    how = replace(job.cut_file, origin=given["origin"], units=given["units"])
+    how = replace(plan_told(job.cut_file), origin=given["origin"], units=given["units"])
     return replace(job, inspect=limits, plan=plan, cut_file=how)
 
 

@@ -10,6 +10,7 @@ import click
 
 from silhueta.cli.progress import say
 from silhueta.cli.report import check_outputs
+from silhueta.core.files.formats import FORMATS
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
@@ -56,7 +57,7 @@ def check_mend(text: str | None, output: File | None, file: File) -> None:
         if output.resolve() == file.resolve():
             raise click.UsageError(f"-o {output} is the job itself; give another name")
     else:
-        check_outputs((output,), file, {})
+        check_outputs((output,), file, {}, FORMATS)
 
 
 def mend(came: ToInspect, codes: Sequence[str], limits: Limits, output: File, work: Work) -> Mended:

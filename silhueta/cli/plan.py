@@ -12,12 +12,37 @@ import click
 from silhueta.cli.values import Length
 from silhueta.core.cut_file_settings import CutFileSettings
 from silhueta.core.files.format import Format, Number, Option, YesNo
-from silhueta.core.files.formats import FORMATS
+from silhueta.core.files.formats import EVERY, FORMATS, SHOWN, endings
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def cut_file_options(command: F) -> F:
+OUTLINED = (*FORMATS, *SHOWN)  # files of an outline
+
+
+output_option = click.option(
+    "-o",
+    "output",
+    type=click.Path(path_type=File),
+    multiple=True,
+    required=True,
+    help=f"{endings(formats=OUTLINED)}; may be repeated.",
+)
+
+
+def format_options(formats: Sequence[Format], taken: Sequence[str] = ()) -> Callable[[F], F]:
+    """Return what gives a command the options of formats; short names that are `taken` are not."""
+
+    def give(command: F) -> F:
+        for form in reversed(formats):
+            for option in reversed(form.options):
+                command = _option(form, option, taken)(command)
+        return command
+
+    return give
+
+
+def cut_file_options(command: F, taken: Sequence[str] = ()) -> F:
     """Give a command the options of what is cut and how its files are written."""
     options = (
         click.option(
@@ -34,7 +59,7 @@ def cut_file_options(command: F) -> F:
             show_default=True,
             help="Unit of the numbers in the cut file.",
         ),
-        *(_option(form, option) for form in FORMATS for option in form.options),
+        format_options(OUTLINED, taken),
         click.option(
             "--origin",
             type=click.Choice(["corner", "picture"]),
@@ -69,7 +94,7 @@ def plan_told(kept: CutFileSettings | None = None) -> CutFileSettings:
     given, typed = click.get_current_context().params, typed_options()
     plain = {name: given[name] for name in ("units", "origin") if name in typed}
     plan = replace(plan, **plain)
-    for form in FORMATS:
+    for form in EVERY:
         for option in form.options:
             name = _name(form, option)
             if name in typed:
@@ -80,11 +105,13 @@ def plan_told(kept: CutFileSettings | None = None) -> CutFileSettings:
 def check_formats(output: Sequence[File]) -> None:
     """Raise UsageError for a format's option that was typed where no such file is written."""
     typed = typed_options()
-    for form in FORMATS:
+    for form in EVERY:
         for option in form.options:
             name = _name(form, option)
+            if name == "pdf_paper" and "setup" in typed:
+                continue  # the set-up list is on paper, too
             if name in typed and all(target.suffix.lower() != form.suffix for target in output):
-                flag = f"--{name.replace('_', '-')}"
+                flag = option.flag or f"--{name.replace('_', '-')}"
                 raise click.UsageError(f"{flag} does nothing without a {form.suffix} file to write")
 
 
@@ -111,23 +138,28 @@ def _name(form: Format, option: Option) -> str:
     return f"{form.key}_{option.name.replace('-', '_')}"
 
 
-FORMAT_OPTIONS = tuple(_name(form, option) for form in FORMATS for option in form.options)
+FORMAT_OPTIONS = tuple(_name(form, option) for form in EVERY for option in form.options)
 
 
-def _option(form: Format, option: Option) -> Callable[[F], F]:
+def _option(form: Format, option: Option, taken: Sequence[str] = ()) -> Callable[[F], F]:
     """Return a format's option as one of the command line."""
     flag, about = f"--{form.key}-{option.name}", option.about or f"{option.title}."
+    if option.flag and option.flag not in taken:
+        flag = option.flag
+    name = _name(form, option)
     if isinstance(option, YesNo):
         names = f"{flag}/--no-{form.key}-{option.name}"
-        return click.option(names, default=option.usual, show_default=True, help=about)
+        return click.option(names, name, default=option.usual, show_default=True, help=about)
     if isinstance(option, Number):
         if option.unit != "mm":
             limits = click.FloatRange(option.low, option.high)
             said = f"{about} [{option.usual:g} {option.unit}]"
-            return click.option(flag, type=limits, default=option.usual, help=said)
+            return click.option(flag, name, type=limits, default=option.usual, help=said)
         usual = f"{option.usual:g}mm"
         return click.option(
-            flag, type=_Between(option), default=usual, show_default=True, help=about
+            flag, name, type=_Between(option), default=usual, show_default=True, help=about
         )
     several = click.Choice(list(option.choices))
-    return click.option(flag, type=several, default=option.usual, show_default=True, help=about)
+    return click.option(
+        flag, name, type=several, default=option.usual, show_default=True, help=about
+    )

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, cast
 
 import click
 
-from silhueta.cli.plan import check_formats
-from silhueta.core.files.formats import FORMATS, endings
+from silhueta.cli.plan import OUTLINED, check_formats
+from silhueta.core.files.formats import endings
 from silhueta.core.units import format_length
 from silhueta.core.whole_file import readable
 from silhueta.core.wording import counted
@@ -27,7 +27,7 @@ def check_outputs(
     output: tuple[File, ...],
     source: File,
     others: Mapping[str, tuple[File | None, str]],
-    formats: tuple[Format, ...] = FORMATS,
+    formats: tuple[Format, ...] = OUTLINED,
 ) -> None:
     """Raise UsageError for a wrong ending, or a file that is named twice, before any is written.
 

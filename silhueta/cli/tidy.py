@@ -10,14 +10,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from silhueta.cli.exact import check_table, made_true, true_options, true_report
-from silhueta.cli.plan import cut_file_options, typed_options
+from silhueta.cli.plan import cut_file_options, output_option, typed_options
 from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import check_needs, check_outputs, told_written, write_report
 from silhueta.cli.source import layers_option, noise_of_source, source
 from silhueta.cli.values import Area, Length
 from silhueta.cli.writing import check_page, worked_job, write_job
 from silhueta.core.errors import FileError
-from silhueta.core.files.formats import endings
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
@@ -38,9 +37,7 @@ _DOUBTS: dict[Kind, str] = {
 
 @click.command()
 @click.argument("file", type=_FILE)
-@click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
-)
+@output_option
 @click.option(
     "--gap",
     type=Length(zero=True),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import cache
+from functools import cache, partial
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, cast
 
@@ -11,7 +11,7 @@ import click
 
 from silhueta.cli.exact import check_table, hole_sizes, made_true, true_options, true_report
 from silhueta.cli.given import Given, check, datums_of
-from silhueta.cli.plan import FORMAT_OPTIONS, cut_file_options, plan_told
+from silhueta.cli.plan import FORMAT_OPTIONS, cut_file_options, output_option, plan_told
 from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import check_outputs, told_written, write_report
 from silhueta.cli.values import (
@@ -27,7 +27,6 @@ from silhueta.cli.values import (
 )
 from silhueta.core.datums import OPEN_MM
 from silhueta.core.errors import TraceError
-from silhueta.core.files.formats import endings
 from silhueta.core.trace_settings import Read
 from silhueta.core.units import format_length
 from silhueta.core.wording import coarse, counted, leaned, open_blend, open_wall
@@ -53,9 +52,7 @@ _FILE = click.Path(path_type=File)
 
 @click.command()
 @click.argument("picture", type=_FILE)
-@click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
-)
+@output_option
 @click.option("--pixel-size", type=Length(), help="The side of one pixel.")
 @click.option("--dpi", type=float, help="Pixels an inch.")
 @click.option("--overall-width", type=Length(), help="Width of the whole outline.")
@@ -138,7 +135,7 @@ _FILE = click.Path(path_type=File)
 @click.option("--doubtful", is_flag=True, help="Write the outline even where it is not sure.")
 @click.option("--many", is_flag=True, help="Trace more than a million edge points.")
 @true_options("none")
-@cut_file_options
+@partial(cut_file_options, taken=("--dpi",))  # that is the picture's own here
 @click.option("--job", "job_file", type=_FILE, metavar="OUT.silhueta", help="Keep the job.")
 def trace(**options: Any) -> None:
     """Trace PICTURE at true size and write cut files, each proven by reading it back."""
@@ -249,6 +246,7 @@ def _as_read(
 def _write(given: Given, done: TracedJob, work: Work) -> None:
     """Write the cut files, the job and the report: all or none."""
     from silhueta.core.cutting.drawing import draw
+    from silhueta.core.files.about_job import about_of
     from silhueta.core.files.atomic import all_or_none
     from silhueta.core.files.export import export
     from silhueta.core.files.job_file import save_job
@@ -262,7 +260,8 @@ def _write(given: Given, done: TracedJob, work: Work) -> None:
     assert stamp is not None
     with all_or_none():
         with work.stage("write"):
-            drawing = draw(done.job.outline, given.units, given.origin, size)
+            about = about_of(done.job, flat, scale.mm_per_px)
+            drawing = draw(done.job.outline, given.units, given.origin, size, about=about)
             proofs = [export(drawing, target, done.job.cut_file, work) for target in given.output]
             if given.job_file is not None:
                 save_job(done.job, given.job_file)

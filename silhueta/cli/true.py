@@ -8,12 +8,11 @@ from typing import Any
 import click
 
 from silhueta.cli.exact import check_table, made_true, true_options, true_report
-from silhueta.cli.plan import cut_file_options
+from silhueta.cli.plan import cut_file_options, output_option
 from silhueta.cli.progress import Progress
 from silhueta.cli.report import check_outputs, told_written, write_report
 from silhueta.cli.source import layers_option, noise_of_source, source
 from silhueta.cli.writing import check_page, worked_job, write_job
-from silhueta.core.files.formats import endings
 from silhueta.core.work import Work
 
 _FILE = click.Path(path_type=File)
@@ -21,9 +20,7 @@ _FILE = click.Path(path_type=File)
 
 @click.command("true")
 @click.argument("file", type=_FILE)
-@click.option(
-    "-o", "output", type=_FILE, multiple=True, required=True, help=f"{endings()}; may be repeated."
-)
+@output_option
 @click.option(
     "--file-units",
     type=click.Choice(["mm", "in", "px"]),

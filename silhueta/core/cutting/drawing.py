@@ -10,10 +10,11 @@ Words used here
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from silhueta.core.cutting.about import About
 from silhueta.core.errors import FileError
 from silhueta.core.geometry.outline import Outline
 from silhueta.core.geometry.path import Loop, OpenPath, Path
@@ -50,6 +51,8 @@ class Drawing:
         Engraved inside; before anything is cut, while the sheet is whole.
     shift : (x, y) in mm
         From the outline's frame to the file's.
+    about : About
+        What is told of it to people.
     frame : (width, height) in mm
         Of the page, its lower left at (0, 0).
     units : {"mm", "in"}
@@ -63,6 +66,7 @@ class Drawing:
     units: Unit
     engraved: tuple[Path, ...] = ()
     shift: tuple[float, float] = (0.0, 0.0)
+    about: About = field(default_factory=About)
 
     def layered(self) -> Iterator[tuple[str, Path]]:
         """Yield (layer, path) in the order of work.
@@ -104,6 +108,7 @@ def draw(
     origin: FrameOrigin = "corner",
     picture_frame: tuple[float, float] | None = None,
     zero: tuple[float, float] | None = None,
+    about: About | None = None,
 ) -> Drawing:
     """Return the drawing of what is cut in `outline`.
 
@@ -117,6 +122,8 @@ def draw(
         Size of the picture; needed for the origin "picture".
     zero : (x, y) in mm
         Needed for the origin "chosen".
+    about : About or None
+        What is told of it to people.
 
     Raises
     ------
@@ -159,6 +166,7 @@ def draw(
         units,
         tuple(shifted(path, shift) for path in engraved),
         (float(shift[0]), float(shift[1])),
+        about or About(),
     )
     if len(made.paths()) != len(outline.taken):
         raise FileError(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from silhueta.core.cutting.about import About
 from silhueta.core.cutting.drawing import ENGRAVE, INSIDE, LARGEST, MARK, OUTSIDE, suffix
 from silhueta.core.cutting.plan import Entry, Plan, Way
 from silhueta.core.cutting.program import with_gaps
@@ -47,6 +48,11 @@ class PlanDrawing:
     shift: tuple[float, float] = (0.0, 0.0)
     plan: Plan | None = None
     name: str = ""
+
+    @property
+    def about(self) -> About:
+        """What is told of it to people."""
+        return About(self.name)
 
     def layered(self) -> Iterator[tuple[str, Path]]:
         """Yield (layer, path) in the order of work."""

@@ -45,13 +45,14 @@ def export(
     form = format_of(target)
     work = work or Work()
     work.step(0.1)
-    data = form.write(drawing, plan or CutFileSettings())
+    plan = plan or CutFileSettings()
+    data = form.write(drawing, plan)
     work.step(0.4)  # about as long as each of reading back and comparing
     found: list[Figures] = []
 
     def prove(written: bytes) -> None:
         work.step(0.6)
-        found.append(proven(form, drawing, written, target.name))
+        found.append(proven(form, drawing, written, target.name, plan))
 
     write_whole(target, data, prove)
     if isinstance(drawing, PlanDrawing):
@@ -66,7 +67,13 @@ def export(
     )
 
 
-def proven(form: Format, drawing: Drawing | PlanDrawing, written: bytes, name: str) -> Figures:
+def proven(
+    form: Format,
+    drawing: Drawing | PlanDrawing,
+    written: bytes,
+    name: str,
+    plan: CutFileSettings | None = None,
+) -> Figures:
     """Return the figures of a file, read back by other code than wrote it.
 
     Raises
@@ -75,8 +82,8 @@ def proven(form: Format, drawing: Drawing | PlanDrawing, written: bytes, name: s
         Where a path that was meant is not there, or not as it was meant: naming what and where.
 
     """
-    if form.prove is not None and isinstance(drawing, PlanDrawing):
-        form.prove(drawing, written, name)
+    if form.prove is not None:
+        form.prove(drawing, plan or CutFileSettings(), written, name)
         return figures(drawing.paths(), drawing.groups())
     came = form.read_back(written)
     if came.units != drawing.units:

@@ -25,12 +25,15 @@ class Choice(NamedTuple):
         What can be chosen, and how people read it.
     about : str
         A sentence for the command line's help.
+    flag : str
+        A shorter name on the command line, where it has one.
     """
 
     name: str
     title: str
     choices: Mapping[str, str]
     about: str = ""
+    flag: str = ""
 
     @property
     def usual(self) -> str:
@@ -45,7 +48,7 @@ class Choice(NamedTuple):
 class Number(NamedTuple):
     """A number typed for a format.
 
-    name, title, about : str
+    name, title, about, flag : str
         As for a choice.
     unit : str
         "mm": typed as a length in the person's own unit. Else what is said behind the number.
@@ -62,6 +65,7 @@ class Number(NamedTuple):
     high: float
     usual: float
     about: str = ""
+    flag: str = ""
 
     def fits(self, value: object) -> bool:
         """Return whether a value is such a number."""
@@ -76,6 +80,7 @@ class YesNo(NamedTuple):
     title: str
     usual: bool = False
     about: str = ""
+    flag: str = ""
 
     def fits(self, value: object) -> bool:
         """Return whether a value is yes or no."""
@@ -121,8 +126,7 @@ class Format:
         What such a file calls a layer of the drawing.
     options : tuple of Option
     prove : callable or None
-        Holds a written file against the drawing of a plan, where it has no outlines to be read
-        back.
+        Holds a written file against its drawing, where it has no outlines to be read back.
     paged : bool
         Whether its content lies on a page with a corner of its own, which no zero point moves.
 
@@ -137,7 +141,7 @@ class Format:
     layer: Callable[[str], str] = same
     options: tuple[Option, ...] = field(default=())
     paged: bool = False
-    prove: Callable[[PlanDrawing, bytes, str], None] | None = None
+    prove: Callable[[Drawing | PlanDrawing, CutFileSettings, bytes, str], None] | None = None
 
     def named(self, option: Option) -> str:
         """Return the name by which a job keeps what was chosen of an option."""

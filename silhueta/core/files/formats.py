@@ -8,15 +8,19 @@ from silhueta.core.errors import FileError
 from silhueta.core.files.dxf import DXF
 from silhueta.core.files.format import Format
 from silhueta.core.files.nc import NC
+from silhueta.core.files.paper_proof import PDF
+from silhueta.core.files.png import PNG
 from silhueta.core.files.svg import SVG
 
 FORMATS: tuple[Format, ...] = (DXF, SVG)
 PLANNED: tuple[Format, ...] = (*FORMATS, NC)  # of a cut plan
+SHOWN: tuple[Format, ...] = (PDF, PNG)  # of an outline, for people
+EVERY: tuple[Format, ...] = (*PLANNED, *SHOWN)
 
 
 def format_named(key: str) -> Format:
     """Return the format of that key; the first where there is none, as in a newer program's job."""
-    return next((one for one in PLANNED if one.key == key), FORMATS[0])
+    return next((one for one in EVERY if one.key == key), FORMATS[0])
 
 
 def format_of(target: File) -> Format:
@@ -28,9 +32,10 @@ def format_of(target: File) -> Format:
         If it asks for none.
 
     """
-    found = next((one for one in PLANNED if one.suffix == target.suffix.lower()), None)
+    found = next((one for one in EVERY if one.suffix == target.suffix.lower()), None)
     if found is None:
-        raise FileError(f"{target.name} ends in neither {endings(' nor ')}; give it one of these")
+        known = endings(", ", EVERY)
+        raise FileError(f"{target.name} ends in none of {known}; give it one of these")
     return found
 
 

@@ -24,10 +24,12 @@ def _write(drawing: Drawing | PlanDrawing, _: CutFileSettings) -> bytes:
     return program_bytes(plan, motions(plan), drawing.units, drawing.shift, drawing.name)
 
 
-def _prove(drawing: PlanDrawing, written: bytes, name: str) -> None:
+def _prove(drawing: Drawing | PlanDrawing, _: CutFileSettings, written: bytes, name: str) -> None:
+    from silhueta.core.cutting.plan_drawing import PlanDrawing
     from silhueta.core.cutting.program import motions
     from silhueta.core.files.program_proof import prove_program
 
+    assert isinstance(drawing, PlanDrawing)
     assert drawing.plan is not None
     prove_program(drawing.plan, motions(drawing.plan), drawing.shift, written, name)
 

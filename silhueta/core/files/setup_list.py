@@ -10,11 +10,16 @@ from collections.abc import Sequence
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from silhueta.core.cutting.plan import Plan
 from silhueta.core.cutting.plan_drawing import plan_drawing
 from silhueta.core.cutting.timing import Times
+from silhueta.core.datum.sheets import SIZES
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
+from silhueta.core.files.pages import PAPERS
+from silhueta.core.files.paper import line_on, plain
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.inspection.goes import outcome
@@ -27,8 +32,6 @@ from silhueta.core.wording import counted
 if TYPE_CHECKING:
     from silhueta.core.geometry.measure import Box
 
-# mm: ISO 216; Letter is 8.5 x 11 in
-_PAGES = {"a4": (210.0, 297.0), "a3": (297.0, 420.0), "letter": (215.9, 279.4)}
 _EDGE, _LINE = 15.0, 5.4  # mm: round the page, and from line to line
 _PICTURE = 95.0  # mm high at most, that the sheet's picture is
 _CHORD = 0.1  # mm on paper, within which curves are drawn
@@ -160,16 +163,16 @@ def setup_pdf(job: Job, plan: Plan, times: Times, paper: str = "a4") -> bytes:
     from reportlab.lib.units import mm
     from reportlab.pdfgen.canvas import Canvas
 
-    if paper not in _PAGES:
-        raise FileError(f"there is no paper called {paper[:40]}; take {', '.join(_PAGES)}")
-    wide, high = _PAGES[paper]
+    if paper not in PAPERS:
+        raise FileError(f"there is no paper called {paper[:40]}; take {', '.join(PAPERS)}")
+    wide, high = SIZES[paper]
     stream = io.BytesIO()
     canvas = Canvas(stream, pagesize=(wide * mm, high * mm), invariant=1)
     canvas.setTitle(f"Set-up list: {job.name}")
     lines = [part for line in setup_lines(job, plan, times) for part in _wrapped(line)]
     y = high - _EDGE
     canvas.setFont("Helvetica-Bold", 15)
-    canvas.drawString(_EDGE * mm, (y - 4) * mm, _plain(lines[0]))
+    canvas.drawString(_EDGE * mm, (y - 4) * mm, plain(lines[0]))
     y -= 9
     y = _picture(canvas, job, plan, (_EDGE, y - _PICTURE, wide - _EDGE, y), mm) - 4
     for line in lines[1:]:
@@ -181,15 +184,10 @@ def setup_pdf(job: Job, plan: Plan, times: Times, paper: str = "a4") -> bytes:
         if box:
             canvas.rect(_EDGE * mm, (y - 3.4) * mm, 3 * mm, 3 * mm)
         text = line.removeprefix("[ ] ")
-        canvas.drawString((_EDGE + (5 if box else 0)) * mm, (y - 3) * mm, _plain(text))
+        canvas.drawString((_EDGE + (5 if box else 0)) * mm, (y - 3) * mm, plain(text))
         y -= _LINE
     canvas.save()
     return stream.getvalue()
-
-
-def _plain(text: str) -> str:
-    """Return text in the letters that the page's own type has."""
-    return text.encode("cp1252", "replace").decode("cp1252")
 
 
 def _wrapped(line: str) -> list[str]:
@@ -229,14 +227,8 @@ def _picture(canvas: object, job: Job, plan: Plan, room: Box, mm: float) -> floa
         pen.rect(x, y, u - x, v - y)  # type: ignore[attr-defined]
     for layer, path in drawing.rows:
         pen.setDash([] if layer.startswith(("CUT", "LEAD", "DRILL")) else [2, 1.5])  # type: ignore[attr-defined]
-        way = pen.beginPath()  # type: ignore[attr-defined]
         points = flatten(path, _CHORD / scale)
-        way.moveTo(*at(*points[0].tolist()))
-        for point in points[1:].tolist():
-            way.lineTo(*at(*point))
-        if path.closed:
-            way.close()
-        pen.drawPath(way)  # type: ignore[attr-defined]
+        line_on(pen, np.array([at(*point) for point in points.tolist()]), path.closed)
     pen.setDash([])  # type: ignore[attr-defined]
     pen.setFont("Helvetica", 7)  # type: ignore[attr-defined]
     for k, one in enumerate(plan.entries[:_MOST_LISTED]):

@@ -157,7 +157,7 @@ def test_an_area_that_differs_is_found():
 
 
 def test_other_endings_are_refused(tmp_path):
-    with pytest.raises(FileError, match=r"neither \.dxf nor \.svg"):
+    with pytest.raises(FileError, match=r"none of \.dxf, \.svg, \.nc, \.pdf, \.png"):
         export(drawing(), tmp_path / "plate.ai")
 
 

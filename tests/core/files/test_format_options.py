@@ -61,7 +61,8 @@ def test_the_version_in_an_older_job_is_still_chosen(tmp_path):
 @pytest.fixture
 def told(monkeypatch):
     """Call a command that has the format's options; return the plan, or what refuses it."""
-    monkeypatch.setattr(cli_plan, "FORMATS", (BEAM,))
+    monkeypatch.setattr(cli_plan, "OUTLINED", (BEAM,))
+    monkeypatch.setattr(cli_plan, "EVERY", (BEAM,))
     kept = CutFileSettings("in").choosing("beam.feed", 900.0)
     found = []
 
