@@ -12,7 +12,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
-from silhueta.app.planning import planned_of
+from silhueta.app.planning import plan_of, planned_of
 from silhueta.app.work import Bench, Queue
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
@@ -25,9 +25,12 @@ if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.files.format import Format
     from silhueta.core.files.proof import Proof
+    from silhueta.core.files.save_all import Kept, Output
     from silhueta.core.geometry.outline import Outline
+    from silhueta.core.picture.decode import Picture
 
 JOB_SUFFIX = ".silhueta"
+_NAMED = 4  # files that a question names
 
 
 class _Save(NamedTuple):
@@ -38,10 +41,26 @@ class _Save(NamedTuple):
     session: int
 
 
+class _LiesOn(NamedTuple):
+    """What an outline lies on: its size in mm, and the picture, where there is one."""
+
+    frame: tuple[float, float]
+    picture: Picture | None = None
+    mm_per_px: float = 0.0
+
+
+class SavedAll(NamedTuple):
+    """Files that were saved into a folder, and what became of each."""
+
+    folder: File
+    kept: list[Kept]
+
+
 class Filing(QObject):
     """What the window does with files."""
 
     kept = Signal(object)  # a file besides cut files that was written
+    kept_all = Signal(object)  # several files (SavedAll)
     exported = Signal(object, object)  # job, proof of the file
     exported_apart = Signal(object)  # proofs of several files
 
@@ -214,21 +233,38 @@ class Filing(QObject):
         target = self._ask_target(
             f"Save {form.title}", job.name, form.suffix, f"{form.title} files"
         )
-        picture = window.tracing.picture
-        if target is None:
-            return
+        if target is not None:
+            on = self._lies_on()
+            self.writing.ask("Writing", lambda _: _exported(job, on, target), (job, target))
+
+    def _lies_on(self) -> _LiesOn:
+        """Return what the outline lies on, as large as it is."""
+        window = self._window
+        job, picture, flat = window.session.job, window.tracing.picture, window.tracing.flat
         if picture is None:  # an imported outline: its own box is its frame
             from silhueta.core.geometry.measure import bounding_box
 
             box = bounding_box(job.outline.taken)
-            whole = (box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0))
-            self.writing.ask("Writing", lambda _: _exported(job, whole, target), (job, target))
-            return
-        flat = window.tracing.flat
+            return _LiesOn((box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0)))
         size = present_mm_per_px(job) if flat is None else flat.scale.mm_per_px
         shown = picture if flat is None else flat.picture
-        frame = (shown.width * size, shown.height * size)
-        self.writing.ask("Writing", lambda _: _exported(job, frame, target), (job, target))
+        return _LiesOn((shown.width * size, shown.height * size), shown, size)
+
+    def save_all(self) -> None:
+        """Ask for a folder, and write all there that the job leads to."""
+        from silhueta.core.files.save_all import outputs
+
+        job, made, on = self._window.session.job, plan_of(self._window.session.job), self._lies_on()
+        chosen = QFileDialog.getExistingDirectory(
+            self._window, "Save all into a folder", str(self._folder())
+        )
+        if not chosen:
+            return
+        files = outputs(job, made, File(chosen), *on)
+        there = [one.target for one in files if one.target.exists()]
+        if there and not self._may_replace(there):
+            return
+        self.writing.ask("Writing", lambda work: _saved_all(files, File(chosen), work))
 
     def export_apart(self, found: Apart | Callable[[], Apart]) -> None:
         """Ask for a name, and write outlines to a file each: the name and what tells them apart."""
@@ -270,6 +306,8 @@ class Filing(QObject):
         window = self._window
         if isinstance(result, Opened):
             self.show(result)
+        elif isinstance(result, SavedAll):
+            self.kept_all.emit(result)
         elif isinstance(result, File):
             self.kept.emit(result)
         elif isinstance(result, LaidOut):
@@ -299,7 +337,9 @@ class Filing(QObject):
     ) -> File | None:
         """Ask for a file; one that ends in none of the suffixes gets the first."""
         known = dict.fromkeys((suffix, *others))
-        proposal = self._folder() / (name.lower().replace(" ", "_").replace("/", "_") + suffix)
+        from silhueta.core.files.save_all import stem_of
+
+        proposal = self._folder() / (stem_of(name) + suffix)
         chosen, _ = QFileDialog.getSaveFileName(
             self._window, title, str(proposal), f"{kind} ({' '.join(f'*{end}' for end in known)})"
         )
@@ -309,16 +349,20 @@ class Filing(QObject):
         if target.suffix.lower() in known:
             return target
         target = target.with_name(target.name + suffix)
-        return target if not target.exists() or self._may_replace(target) else None
+        return target if not target.exists() or self._may_replace([target]) else None
 
-    def _may_replace(self, target: File) -> bool:
-        """Ask whether a file may be replaced, whose name the dialog did not know."""
+    def _may_replace(self, targets: Sequence[File]) -> bool:
+        """Ask whether files may be replaced, whose names the dialog did not know."""
         box = QMessageBox(self._window)
         box.setObjectName("replace-choice")
         box.setWindowTitle("Silhueta")
-        box.setText(f"{target.name} exists already.")
-        replace_it = box.addButton("Replace it", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        names = ", ".join(one.name for one in targets[:_NAMED])
+        more = f" and {len(targets) - _NAMED} more" if len(targets) > _NAMED else ""
+        several = len(targets) > 1
+        box.setText(f"{names}{more} {'exist' if several else 'exists'} already.")
+        them = "them" if several else "it"
+        replace_it = box.addButton(f"Replace {them}", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(f"Leave {them}", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         return box.clickedButton() is replace_it
 
@@ -387,11 +431,19 @@ def _wrote_setup(job: Job, target: File) -> File:
     return target
 
 
-def _exported(job: Job, frame: tuple[float, float], target: File) -> Proof:
-    if job.cut_file.holds == "plan":
+def _exported(job: Job, on: _LiesOn, target: File) -> Proof:
+    from silhueta.core.files.formats import SHOWN, format_of
+
+    if job.cut_file.holds == "plan" and format_of(target) not in SHOWN:
         from silhueta.core.files.plan_job import export_plan
 
-        return export_plan(job, planned_of(job).plan, frame, target)[1]
+        return export_plan(job, planned_of(job).plan, on.frame, target)[1]
     from silhueta.core.files.cut_job import export_job
 
-    return export_job(job, frame, target)
+    return export_job(job, on.frame, target, on.picture, on.mm_per_px)
+
+
+def _saved_all(files: list[Output], folder: File, work: Work) -> SavedAll:
+    from silhueta.core.files.save_all import save_all
+
+    return SavedAll(folder, save_all(files, work))

@@ -15,6 +15,7 @@ from silhueta.core.remembered import Remembered
 if TYPE_CHECKING:
     from silhueta.core.cutting.plan import Plan
     from silhueta.core.cutting.timing import Times
+    from silhueta.core.files.program_show import ProgramShown
     from silhueta.core.work import Work
 
 
@@ -34,7 +35,25 @@ def _planned(job: Job, work: Work | None = None) -> Planned:
     return Planned(plan, times(motions(plan), plan.machine))
 
 
+def _program(job: Job) -> ProgramShown | str:
+    from silhueta.core.errors import SilhuetaError
+    from silhueta.core.files.program_show import program_shown
+
+    try:
+        return program_shown(job, _known(job).plan)
+    except SilhuetaError as error:
+        return str(error)
+
+
 _known: Remembered[Job, Planned] = Remembered(_planned)
+
+
+_programs: Remembered[Job, ProgramShown | str] = Remembered(_program)
+
+
+def program_of(job: Job) -> ProgramShown | str | None:
+    """Return a job's program, or why there can be none, where that has been worked out."""
+    return _programs.known(job)
 
 
 def plan_of(job: Job) -> Planned | None:
@@ -65,6 +84,8 @@ class Planning(QObject):
         self.bench.done.connect(self._take)
         self.bench.failed.connect(self._fail)
         self._asked: Job | None = None
+        self.writing = Bench(self)
+        self.writing.done.connect(self._take_program)
 
     def ask(self, job: Job) -> None:
         """Have a job planned, unless it is already, or is being planned."""
@@ -74,6 +95,15 @@ class Planning(QObject):
             return
         self._asked = job
         self.bench.ask("Planning", lambda work: _planned(job, work), job)
+
+    def ask_program(self, job: Job) -> None:
+        """Have the program of a job's plan written out, to be looked at, unless it is already."""
+        if plan_of(job) is not None and program_of(job) is None and not self.writing.busy:
+            self.writing.ask("Writing the program", lambda _: _program(job), job)
+
+    def _take_program(self, found: ProgramShown | str, job: Job) -> None:
+        _programs.keep([(job, found)])
+        self.changed.emit()
 
     def failure(self, job: Job) -> str:
         """Return why a job could not be planned, or ""."""
@@ -91,6 +121,7 @@ class Planning(QObject):
     def close(self) -> None:
         """End what is under way."""
         self.bench.close()
+        self.writing.close()
 
 
 def clock(seconds: float) -> str:

@@ -8,7 +8,9 @@ import ezdxf
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QTextCursor
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.planning import plan_of
 from silhueta.core.files.inspect_file import inspect_file
@@ -260,6 +262,82 @@ def test_the_plan_is_saved_and_read_back(hand, tmp_path):
 
 
 @pytest.mark.parametrize("process", ["router", "plasma"])
+def test_a_line_of_the_program_shows_its_move(hand):
+    sheet = started(hand, hole(circle_loop((50, 50), 10)), process="plasma")
+    hand.click("choice-file")
+    hand.click("choice-nc")
+    for _ in range(50):
+        planned(hand)
+        if not sheet.file_page.text.isHidden():
+            break
+    text = sheet.file_page.text
+    lines = text.toPlainText().splitlines()
+    k = next(k for k, line in enumerate(lines) if line.startswith("G3"))
+    block = text.document().findBlockByNumber(k)
+    text.setTextCursor(QTextCursor(block))  # so that it can be seen
+    text.setTextCursor(QTextCursor(text.document().findBlockByNumber(k + 1)))
+    place = text.cursorRect(QTextCursor(block)).center()
+    QTest.mouseClick(text.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    assert f"Line {k + 1}: " in sheet.file_page.text_note.text()
+    assert "mm/min" in sheet.file_page.text_note.text()
+    layer = hand.window.table.overlays["move"]
+    path = [layer.points.at(n) for n in range(layer.points.count())]
+    assert len(path) > 10
+    assert all(np.hypot(p.x() - 50, p.y() - 50) == pytest.approx(10 - 0.75, abs=0.01) for p in path)
+    # of a machine that cannot do it there is no text, but the reason
+    plan_page = sheet.plan_page
+    hand.click("choice-plan")
+    hand.click("choice-tools")
+    hand.type(sheet.tools_page.feed, "90000")
+    hand.click("choice-file")
+    for _ in range(50):
+        planned(hand)
+        if sheet.file_page.text.isHidden():
+            break
+    assert "90000 mm/min is more than torch-table can do" in sheet.file_page.text_note.text()
+    assert plan_page is sheet.plan_page
+
+
+def test_all_is_saved_into_a_folder_and_told_in_one_list(hand, tmp_path, monkeypatch):
+    sheet = started(hand, hole(circle_loop((50, 50), 10)), process="plasma")
+    folder = tmp_path / "out"
+    folder.mkdir()
+    hand.window.session.apply("Name", lambda job: replace(job, name="Lid / No. 3"))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", staticmethod(lambda *_: str(folder)))
+    hand.click("choice-file")
+    planned(hand)
+    hand.click("save-all")
+    planned(hand)
+    names = [
+        "lid_no_3-plan.dxf", "lid_no_3-proof.pdf", "lid_no_3-setup.pdf", "lid_no_3.dxf",
+        "lid_no_3.nc", "lid_no_3.png",
+    ]  # fmt: skip
+    assert sorted(one.name for one in folder.iterdir()) == names
+    told = sheet.file_page.all_told.text().splitlines()
+    assert len(told) == 6
+    assert "read again line by line" in next(row for row in told if row.startswith("lid_no_3.nc"))
+    assert "Saved 6 files into out." in sheet.result.text()
+    # what is there is asked about; one that fails harms no other
+    before = (folder / "lid_no_3.dxf").read_bytes()
+    asked: list[str] = []
+    # nobody presses a button: as if it was left
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()))
+    hand.click("choice-tools")
+    hand.type(sheet.tools_page.feed, "90000")
+    hand.click("choice-file")
+    planned(hand)
+    hand.click("save-all")
+    planned(hand)
+    assert (folder / "lid_no_3.dxf").read_bytes() == before
+    assert "and 2 more exist already" in asked[0]
+    for one in folder.iterdir():
+        one.unlink()
+    hand.click("save-all")
+    planned(hand)
+    assert "1 file could not be" in sheet.result.text()
+    assert sorted(one.name for one in folder.iterdir()) == [n for n in names if ".nc" not in n]
+
+
 @pytest.mark.parametrize("page", ["plan", "tools", "file"])
 def test_pages_are_no_wider_than_their_pane(hand, page, process):
     sheet = started(hand, hole(circle_loop((50, 50), 10)), process=process)

@@ -366,11 +366,11 @@ PDF = Format(
     options=(
         Choice("paper", "Paper", PAPERS, "Of a .pdf that is written.", "--paper"),
         Number(
-            "bar-across", "Printed bar across", "mm", 90.0, 110.0, 100.0,
+            "bar-across", "Lower bar, as printed", "mm", 90.0, 110.0, 100.0,
             "What the printer made of the proof's lower bar; the next print is corrected.",
         ),
         Number(
-            "bar-up", "Printed bar upward", "mm", 90.0, 110.0, 100.0,
+            "bar-up", "Upright bar, as printed", "mm", 90.0, 110.0, 100.0,
             "What the printer made of the proof's upright bar.",
         ),
     ),

@@ -46,7 +46,7 @@ def prove_program(
     proof = _Proof(plan, _wanted(plan, steps, shift))
     line = 0
     try:
-        for deed in interpret(text.decode("ascii"), words=_words(plan.machine)):
+        for deed in interpret(text.decode("ascii"), words=machine_words(plan.machine)):
             line = deed.line
             fault = proof.differs(deed)
             if fault:
@@ -65,7 +65,7 @@ def prove_program(
     return proof.moves
 
 
-def _words(machine: Machine) -> dict[str, Literal["on", "off"]]:
+def machine_words(machine: Machine) -> dict[str, Literal["on", "off"]]:
     """Return what a machine's own lines for tools mean."""
     found: dict[str, Literal["on", "off"]] = {}
     for name, line in machine.words.items():

@@ -11,8 +11,9 @@ from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
+from silhueta.app.files import SavedAll
 from silhueta.app.inspecting import Inspecting
-from silhueta.app.planning import Planned, Planning, can_plan, clock, plan_of
+from silhueta.app.planning import Planned, Planning, can_plan, clock, plan_of, program_of
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
 from silhueta.app.stops.cut_file.entry_card import EntryCard
@@ -21,6 +22,7 @@ from silhueta.app.stops.cut_file.file_page import FilePage
 from silhueta.app.stops.cut_file.plan_layer import PlanLayer
 from silhueta.app.stops.cut_file.plan_page import PlanPage
 from silhueta.app.stops.cut_file.plan_tool import PlanTool
+from silhueta.app.stops.cut_file.program_text import MoveLayer
 from silhueta.app.stops.cut_file.tools_page import ToolsPage
 from silhueta.app.stops.inspect.layers import SheetLayer
 from silhueta.app.stops.near import bring_near
@@ -34,9 +36,11 @@ from silhueta.core.cutting.plan import Entry, Plan
 from silhueta.core.cutting.timing import Times
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.format import Format
-from silhueta.core.files.formats import format_named
+from silhueta.core.files.formats import SHOWN, format_named
+from silhueta.core.files.nc import NC
 from silhueta.core.files.proof import Proof
 from silhueta.core.geometry.measure import bounding_box, box_of
+from silhueta.core.geometry.path import Floats
 from silhueta.core.inspection.limits import limits_of, sheet_box
 from silhueta.core.job import Job
 from silhueta.core.plan_settings import ByHand
@@ -51,9 +55,10 @@ _OF_HAND = tuple(name for name in ByHand.__dataclass_fields__ if name != "key")
 class CutFileSheet(PagedWorksheet):
     """How it is cut, with which tools, and the file; then save it and see the proof."""
 
-    overlays = ("sheet", "plan")
+    overlays = ("sheet", "plan", "move")
     save = Signal(object)  # a format
     save_setup = Signal()
+    save_all = Signal()
     timed = Signal(object)  # what the plan comes to (Times), None: there is none
 
     def __init__(
@@ -73,6 +78,7 @@ class CutFileSheet(PagedWorksheet):
         self._timed: tuple[Job, float, object] | None = None
         self._before: float | None = None
         self._layer: PlanLayer | None = None
+        self._on_line: MoveLayer | None = None
         self.card = EntryCard(table)
         self.tool = PlanTool(self._plan, self._hand_chose, self._begin_at, self._tabs_at)
         self.tools = (self.tool,)
@@ -80,6 +86,8 @@ class CutFileSheet(PagedWorksheet):
         self.tools_page = ToolsPage(session, self)
         self.file_page = FilePage(session, tracing, self)
         self.file_page.setup_asked.connect(self.save_setup)
+        self.file_page.all_asked.connect(self.save_all)
+        self.file_page.moved_to.connect(self._show_move)
         for page in (self.plan_page, self.tools_page):
             page.wrong.connect(self.tell)
         self.plan_page.chosen.connect(self._list_chose)
@@ -195,6 +203,16 @@ class CutFileSheet(PagedWorksheet):
         """Say that another file was written."""
         self.say_result(f"Saved {file.name}.")
 
+    def show_all(self, saved: SavedAll) -> None:
+        """Say what became of several files."""
+        self.file_page.show_all(saved.kept)
+        good = sum(not one.fault for one in saved.kept)
+        words = f"Saved {counted(good, 'file')} into {saved.folder.name or saved.folder}."
+        left = len(saved.kept) - good
+        if left:
+            words += f" {counted(left, 'file')} could not be: see the list."
+        self.say_result(words, bool(left))
+
     def show_proof(self, job: Job, proof: Proof) -> None:
         """Show what reading the written file back gave."""
         self._proof = (job, proof)
@@ -211,12 +229,17 @@ class CutFileSheet(PagedWorksheet):
             self.plan_page.show_plan(job, made, self.chosen)
         elif self.present == "tools":
             self.tools_page.show_plan(made)
+        elif made is not None and self._form is NC:
+            self.planning.ask_program(job)
+        self._show_program(job)
         self.timed.emit(None if made is None else made.times)
         self._paint(job, made)
         reason = why_no_cut_file(job, self._tracing.failure) or self._why_no_plan(job)
         what = "cut plan as " if job.cut_file.holds == "plan" else ""
         if not what and job.inspect.process is not None:
             what = "outline as "
+        if self._form in SHOWN:
+            what = "the "
         self.set_next(f"Save {what}{self._form.title}…", reason)
         if reason:
             self.say_result(f"Not yet: {reason}.", True)
@@ -225,8 +248,22 @@ class CutFileSheet(PagedWorksheet):
         else:
             self._say_plan(job, made)
 
+    def _show_program(self, job: Job) -> None:
+        """Show the program's text on the page File, or why there is none."""
+        shown = program_of(job)
+        why = self._why_no_plan(job) if self._form is NC else ""
+        if isinstance(shown, str):
+            why, shown = sentence(shown), None
+        self.file_page.show_program(shown, why)
+        if self.present != "file" or self._form is not NC or shown is None:
+            self._show_move(None)
+
+    def _show_move(self, points: Floats | None) -> None:
+        self._on_line = None if points is None else MoveLayer(points)
+        self.table.set_overlay("move", self._on_line)
+
     def _why_no_plan(self, job: Job) -> str:
-        if job.cut_file.holds != "plan":
+        if job.cut_file.holds != "plan" or self._form in SHOWN:
             return ""
         if job.inspect.process is None:
             return "the plan waits for the process; choose it at Plan"
@@ -292,7 +329,7 @@ class CutFileSheet(PagedWorksheet):
         box = sheet_box(limits) if can_plan(job) else None
         sheet = None if box is None else SheetLayer(box, limits.margin or 0.0, units)
         layer = None if made is None else self._layer_of(made.plan)
-        for name, one in zip(self.overlays, (sheet, layer), strict=True):
+        for name, one in zip(self.overlays, (sheet, layer, self._on_line), strict=True):
             self.table.set_overlay(name, None)  # so that they are painted in this order
             self.table.set_overlay(name, one)
         entry = None

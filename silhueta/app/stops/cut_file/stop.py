@@ -49,6 +49,8 @@ def _make(window: Window) -> Worksheet:
     sheet.timed.connect(window.readout.show_times)
     sheet.save.connect(window.filing.export)
     sheet.save_setup.connect(window.filing.save_setup)
+    sheet.save_all.connect(window.filing.save_all)
+    window.filing.kept_all.connect(sheet.show_all)
     window.filing.exported.connect(sheet.show_proof)
     window.filing.kept.connect(sheet.show_kept)
     return sheet
