@@ -8,6 +8,8 @@ import tomllib
 
 import ezdxf
 import pytest
+from PIL import Image
+from pypdfium2 import PdfDocument
 
 from silhueta.core.cutting.drawing import draw
 from silhueta.core.files.export import export
@@ -176,3 +178,73 @@ def test_what_cannot_be_planned_is_said(call, part, tmp_path, more, code, words)
     assert (got, (tmp_path / "o.dxf").exists()) == (code, code == 3)
     assert words in stderr
     assert "Traceback" not in stderr
+
+
+def test_the_part_on_paper_as_a_picture_and_as_a_list(call, part, tmp_path):
+    names = ("o.nc", "o.pdf", "o.png", "o.txt", "s.pdf")
+    program, proof, picture, listed, setup = (tmp_path / name for name in names)
+    code, stdout, _ = call(
+        "cut", part, "-o", program, "-o", proof, "-o", picture, "-o", listed, "--setup", setup,
+        "--process", "plasma", "--thickness", "6mm", "--paper", "letter", "--dpi", "254",
+        "--png-shows", "filled",
+    )  # fmt: skip
+    assert code == 0
+    # the part itself, not where tools go
+    assert "o.nc: 101.50 x" in stdout.replace("101.5 ", "101.50 ") or "with leads" in stdout
+    assert "o.pdf: 100.00 x 100.00 mm; read back" in stdout
+    page = PdfDocument(proof)[0]
+    assert sorted(page.get_size()) == pytest.approx([612, 792], abs=0.5)  # points: 8.5 x 11 in
+    assert "part: paper proof, 1:1" in page.get_textpage().get_text_range()
+    assert sorted(PdfDocument(setup)[0].get_size()) == pytest.approx([612, 792], abs=0.5)
+    with Image.open(picture) as image:
+        assert image.size == (1000, 1000)
+        assert image.info["dpi"] == pytest.approx((254, 254), abs=0.02)
+    assert "Tool: 1, torch" in listed.read_text()
+
+
+@pytest.mark.parametrize("command", ["tidy", "true", "build"])
+def test_other_commands_write_them_too(call, part, tmp_path, command):
+    proof, picture = tmp_path / "o.pdf", tmp_path / "o.png"
+    code, _, _ = call(
+        command, part, "-o", proof, "-o", picture, "--paper", "a3", "--dpi", "127",
+        "--pdf-bar-up", "99mm",
+    )  # fmt: skip
+    assert code == 0
+    assert sorted(PdfDocument(proof)[0].get_size()) == pytest.approx([841.9, 1190.6], abs=0.5)
+    with Image.open(picture) as image:
+        # half a line more on each side
+        assert image.size == pytest.approx((502, 502), abs=1)
+    (tmp_path / "o.pdf").unlink()
+    code, _, stderr = call(command, part, "-o", tmp_path / "o.dxf", "--paper", "a3")
+    assert (code, "--paper does nothing without a .pdf" in stderr) == (2, True)
+    code, _, stderr = call(command, part, "-o", proof, "--pdf-bar-up", "50mm")
+    assert (code, "not 90 to 110 mm" in stderr) == (2, True)
+    assert not proof.exists()
+
+
+REFUSED = [
+    (("--process", "plasma", "--feed", "20000"), "more than torch-table can do (10000)"),
+    (("--process", "router", "--bit", "6mm", "--machine", "{own}"), "more than mill can do"),
+    (("--process", "plasma", "--machine", "{poor}"), "bed of mill must be more than 0"),
+]
+
+
+@pytest.mark.parametrize(("more", "words"), REFUSED)
+def test_what_a_machine_cannot_do_is_refused_and_nothing_written(call, part, tmp_path, more, words):
+    own = tmp_path / "own.toml"
+    text = '[[machine]]\nname = "mill"\nbed_mm = [300, 300]\nmax_feed_mm_min = 900\n'
+    text += "rapid_mm_min = 900\nacceleration_mm_s2 = 100\nmax_speed_rpm = 500\nnonsense = 3\n"
+    own.write_text(text)
+    (tmp_path / "poor").write_text(text.replace("[300, 300]", "[0, 300]"))
+    more = [word.format(own=own, poor=tmp_path / "poor") for word in more]
+    before = sorted(tmp_path.iterdir())
+    code, _, stderr = call(
+        "cut", part, "-o", tmp_path / "o.pdf", "-o", tmp_path / "o.nc", "--thickness", "6mm", *more
+    )
+    assert code == 1
+    assert words in stderr
+    assert sorted(tmp_path.iterdir()) == before
+    # the drawing of the same plan needs no machine
+    if "--feed" in more:
+        code, _, stderr = call("cut", part, "-o", tmp_path / "o.dxf", "--thickness", "6mm", *more)
+        assert (code, "a program with it is refused" in stderr) == (0, True)

@@ -28,7 +28,7 @@ from silhueta.core.files.pages import (
 from silhueta.core.files.paper import line_on, plain
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box, bounding_box, circle_of
-from silhueta.core.geometry.path import Floats, Path
+from silhueta.core.geometry.path import Floats
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from silhueta.core.job import CutFileSettings
 
 _LINE, _THIN = 0.18, 0.1  # mm: widths of the outline's line and of all others
+_DASH = [1.6, 1.0]  # mm: dash and gap of what is marked or engraved
 _CHORD = 0.005  # mm, within which curves are drawn: a fiftieth of what a printer can show
 _TICK = 2.5  # mm, half of a bar's end lines
 _CROSS = 2.0  # mm, half of the cross in a hole's middle
@@ -155,8 +156,7 @@ class _Page:
         canvas = self.canvas
         for layer, path in self.drawing.layered():
             canvas.setLineWidth(_LINE)
-            dashed = not layer.startswith("CUT")
-            canvas.setDash([1.6, 1.0] if dashed else [])
+            canvas.setDash(_DASH if _dashed(layer) else [])
             line_on(canvas, self._on(flatten(path, _CHORD)), path.closed)
         canvas.setDash([])
 
@@ -246,7 +246,9 @@ def _prove(
     from pypdfium2 import PdfDocument, PdfiumError
 
     pages = _pages(drawing, settings)
-    points = _along(drawing.paths())
+    chains = [
+        (flatten(path, _CHORD), path.closed, _dashed(layer)) for layer, path in drawing.layered()
+    ]
     try:
         document = PdfDocument(written)
         if len(document) != len(pages.sheets):
@@ -265,27 +267,35 @@ def _prove(
             off = max(abs(size[0] - pages.size[0]), abs(size[1] - pages.size[1]))
             if off > 1.5 * 25.4 / _DPI:
                 raise FileError(f"sheet {number} of {name} came back in another size; not kept")
-            _prove_sheet(ink, pages, sheet, points, f"sheet {number} of {name}")
+            _prove_sheet(ink, pages, sheet, chains, f"sheet {number} of {name}")
     except PdfiumError as error:
         raise FileError(f"{name} could not be read back: {error}; not kept") from error
 
 
-def _along(paths: Sequence[Path]) -> Floats:
-    """Return places along all paths, (N, 2) mm, about `_EVERY` mm apart."""
-    found = []
-    for path in paths:
-        points = flatten(path, _CHORD)
-        if path.closed:
-            points = np.concatenate([points, points[:1]])
-        steps = np.hypot(*np.diff(points, axis=0).T)
-        at = np.concatenate([[0.0], np.cumsum(steps)])
-        count = int(min(max(at[-1] / _EVERY, 8), _MOST_PLACES))
-        where = (np.arange(count) + 0.5) / count * at[-1]
-        found.append(np.column_stack([np.interp(where, at, points[:, k]) for k in (0, 1)]))
-    return np.concatenate(found)
+def _dashed(layer: str) -> bool:
+    """Return whether lines of a layer are dashed: those that are not cut."""
+    return not layer.startswith("CUT")
 
 
-def _prove_sheet(ink: Floats, pages: Pages, sheet: Sheet, points: Floats, name: str) -> None:
+def _along(points: Floats, closed: bool, dashed: bool) -> Floats:
+    """Return places along a chain, (N, 2) mm, about `_EVERY` mm apart, at which ink must be."""
+    if closed:
+        points = np.concatenate([points, points[:1]])
+    at = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+    count = int(min(max(at[-1] / _EVERY, 8), _MOST_PLACES))
+    where = (np.arange(count) + 0.5) / count * at[-1]
+    if dashed:  # the middle of each dash
+        where = np.arange(_DASH[0] / 2, at[-1], sum(_DASH))[:_MOST_PLACES]
+    return np.column_stack([np.interp(where, at, points[:, k]) for k in (0, 1)])
+
+
+def _prove_sheet(
+    ink: Floats,
+    pages: Pages,
+    sheet: Sheet,
+    chains: Sequence[tuple[Floats, bool, bool]],
+    name: str,
+) -> None:
     """Raise FileError where a bar is off, or ink is missing along the outline."""
     for bar, k in zip(pages.bars(), (0, 1), strict=True):
         wanted = BAR * pages.factor[k]
@@ -295,9 +305,12 @@ def _prove_sheet(ink: Floats, pages: Pages, sheet: Sheet, points: Floats, name: 
                 f"{name} came back with a bar of {long:.2f} mm instead of {wanted:.2f} mm; not "
                 "kept, please report this"
             )
-    left, bottom, right, top = sheet.window
-    inside = (points > [left + 0.2, bottom + 0.2]) & (points < [right - 0.2, top - 0.2])
-    own = placed(points[inside.all(axis=1)], pages, sheet)[:_MOST_PLACES]
+    window = placed(np.reshape(sheet.window, (2, 2)), pages, sheet)
+    points = np.concatenate(
+        [_along(placed(chain, pages, sheet), closed, dashed) for chain, closed, dashed in chains]
+    )
+    inside = (points > window[0] + _LINE) & (points < window[1] - _LINE)
+    own = points[inside.all(axis=1)][:_MOST_PLACES]
     if not len(own):
         return
     seen = ink_at(ink, _DPI, pages.size[1], own)

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import io
 import math
-from typing import TYPE_CHECKING, Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,8 @@ from silhueta.core.errors import FileError
 from silhueta.core.files.format import Came, Choice, Format, Number, YesNo
 from silhueta.core.files.paper import way_of
 from silhueta.core.geometry.flatten import flatten
-from silhueta.core.geometry.measure import Box, bounding_box
+from silhueta.core.geometry.measure import Box, bounding_box, length_of
+from silhueta.core.geometry.path import Path
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.about import Under
@@ -27,7 +29,8 @@ if TYPE_CHECKING:
 
 _MOST_PIXELS = 60_000_000  # of a picture: drawing takes five bytes each
 _LINE = 0.35  # mm: width of lines
-_OVER = 2.0  # px: width of the line over a picture, which has its own size of pixels
+_OVER = 2.0  # px: least width of the line over a picture, which has its own size of pixels
+_OVER_SHARE = 900  # of the picture's longer side, that it is at least: to be seen when all is
 _OVER_INK = (0.85, 0.1, 0.35)  # red, green, blue: stands out from most photos
 _CHORD = 0.2  # px, within which curves are drawn
 _AREA_OFF = 2e-3  # of the area of what is filled, besides half a pixel round half its outline
@@ -84,53 +87,70 @@ def _write(drawing: Drawing | PlanDrawing, settings: CutFileSettings) -> bytes:
     from PIL import Image
 
     canvas = _Canvas(drawing, settings)
-    shown: NDArray[np.uint8] = _drawn(drawing, canvas)
+    solid, lines = _parts(drawing, canvas)
+    ink = _ink(canvas, lines=lines)
+    if solid:  # lines on what is filled are left out of it
+        ink = np.abs(_ink(canvas, solid=solid) - ink)
+    values = np.round(255 * ink).astype(np.uint8)
     if canvas.under is not None:
-        share = shown[..., 3:].astype(np.float64) / 255
-        below = np.repeat(canvas.under.grey[..., None], 3, axis=2)
-        shown = np.round(below * (1 - share) + shown[..., :3] * share).astype(np.uint8)
+        colour = 255 * np.array(_OVER_INK)
+        below = canvas.under.grey[..., None] * (1 - ink[..., None])
+        shown = np.round(below + ink[..., None] * colour).astype(np.uint8)
     elif canvas.ground:
-        shown = np.round(255 - shown[..., 3].astype(np.float64)).astype(np.uint8)
+        shown = 255 - values
+    else:
+        shown = np.zeros((*values.shape, 4), np.uint8)
+        shown[..., 3] = values
     stream = io.BytesIO()
     Image.fromarray(shown).save(stream, "PNG", dpi=(canvas.dpi, canvas.dpi))
     return stream.getvalue()
 
 
-def _drawn(drawing: Drawing | PlanDrawing, canvas: _Canvas) -> NDArray[np.uint8]:
-    """Return red, green, blue and how much of each pixel is covered, (H, W, 4), rows downward."""
+def _parts(drawing: Drawing | PlanDrawing, canvas: _Canvas) -> tuple[list[list[Path]], list[Path]]:
+    """Return what is filled, in groups that hold each other, and what is drawn as lines."""
+    if canvas.shows != "filled":
+        return [], drawing.paths()
+    cut = {id(path) for layer, path in drawing.layered() if layer.startswith("CUT")}
+    solid = [[path for path in group if path.closed] for group in drawing.groups()]
+    solid = [[path for path in group if id(path) in cut] for group in solid]
+    filled = {id(path) for group in solid for path in group}
+    return [group for group in solid if group], [p for p in drawing.paths() if id(p) not in filled]
+
+
+def _ink(
+    canvas: _Canvas, solid: Sequence[Sequence[Path]] = (), lines: Sequence[Path] = ()
+) -> NDArray[np.float32]:
+    """Return how much of each pixel is covered, (H, W) from 0 to 1, rows downward."""
     import pypdfium2
     from reportlab.pdfgen.canvas import Canvas
 
     wide, high = canvas.size
     scale = canvas.dpi / _INCH
+    if not solid and not lines:
+        return np.zeros((high, wide), np.float32)
     stream = io.BytesIO()
     # a point of the page is a pixel of the picture
     page = Canvas(stream, pagesize=(wide, high), invariant=1)
 
-    def chain(path: Any) -> tuple[NDArray[np.float64], bool]:
+    def chain(path: Path) -> tuple[NDArray[np.float64], bool]:
         return (flatten(path, _CHORD / scale) - canvas.corner) * scale, path.closed
 
-    if canvas.shows == "filled":
-        for group in drawing.groups():
-            closed = [path for path in group if path.closed]
-            if closed:
-                way = way_of(page, [chain(path) for path in closed])
-                page.drawPath(way, stroke=0, fill=1, fillMode=0)  # 0: even and odd
-    page.setLineWidth(_OVER if canvas.under is not None else _LINE * scale)
+    for group in solid:
+        way = way_of(page, [chain(path) for path in group])
+        page.drawPath(way, stroke=0, fill=1, fillMode=0)  # 0: even and odd
+    over = max(_OVER, max(wide, high) / _OVER_SHARE)
+    page.setLineWidth(over if canvas.under is not None else _LINE * scale)
     page.setLineJoin(1)
-    if canvas.under is not None:
-        page.setStrokeColorRGB(*_OVER_INK)
-    for path in drawing.paths():
-        if canvas.shows != "filled" or not path.closed:
-            page.drawPath(way_of(page, [chain(path)]), stroke=1, fill=0)
+    for path in lines:
+        page.drawPath(way_of(page, [chain(path)]), stroke=1, fill=0)
     page.showPage()
     page.save()
     document = pypdfium2.PdfDocument(stream.getvalue())
-    shown = document[0].render(scale=1, fill_color=(0, 0, 0, 0), rev_byteorder=True)
-    drawn = np.asarray(shown.to_numpy(), np.uint8)
-    if drawn.shape != (high, wide, 4):
+    shown = document[0].render(scale=1, grayscale=True)
+    drawn = np.asarray(shown.to_numpy(), np.float32).reshape(shown.height, shown.width)
+    if drawn.shape != (high, wide):
         raise FileError(f"the picture came out as {drawn.shape[1]} x {drawn.shape[0]} px")
-    return drawn
+    return 1 - drawn / np.float32(255)
 
 
 def _prove(
@@ -158,10 +178,10 @@ def _prove(
     got = float(covered.sum()) * (_INCH / canvas.dpi) ** 2
     from silhueta.core.inspection.figures import figures
 
-    open_ = [path for path in drawing.paths() if not path.closed]
-    made = figures(drawing.paths(), drawing.groups())
+    solid, lines = _parts(drawing, canvas)
+    made = figures([path for group in solid for path in group], solid)
     slack = _AREA_OFF * made.area_mm2 + made.cut_length_mm / 4 * _INCH / canvas.dpi
-    slack += sum(figures([path], [[path]]).cut_length_mm for path in open_) * 2 * _LINE
+    slack += sum(length_of(path) for path in lines) * 2 * _LINE
     if not abs(got - made.area_mm2) <= slack:
         raise FileError(
             f"{name} came back with {got:.1f} mm² filled instead of {made.area_mm2:.1f}; not kept, "

@@ -20,6 +20,7 @@ from silhueta.core.errors import FileError, SilhuetaError
 T = TypeVar("T")
 MOST_BYTES = 500_000  # of such a file: a thousand tools have 200,000
 _MOST_RECORDS = 2000  # of one file: no shop has more
+_TOLD = 3  # faults that are told where nothing of a file can be used: the last ones are why
 _MOST_WORDS = 100  # in one list of words: a machine's own lines are a dozen
 _HEAD = re.compile(r"^\s*\[\[\s*([A-Za-z_]+)\s*\]\]\s*(#.*)?$")
 
@@ -96,7 +97,7 @@ def load_records(
     """
     found = read_records(read_file(source), source.name, table, make, kinds)
     if not found.records:
-        why = f": {found.wrong[0]}" if found.wrong else ""
+        why = f": {'; '.join(found.wrong[-_TOLD:])}" if found.wrong else ""
         raise FileError(f"{source.name} holds no [[{table}]] that can be used{why}")
     return found
 

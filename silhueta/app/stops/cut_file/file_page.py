@@ -161,7 +161,9 @@ class FilePage(QWidget):
             item.setVisible(form not in SHOWN)
         self.units.set_chosen(plan.units)
         other, wrong = ("inches", "large") if plan.units == "mm" else ("millimetres", "small")
-        tell = f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
+        tell = (
+            f"Tell the machine's program: read as {other}, the part is cut 25.4 times too {wrong}."
+        )
         self.units_note.say("" if form in SHOWN else tell)
         self.origin.set_chosen(plan.origin)
         self.origin_note.say(*(("", False) if form in SHOWN else _about_zero(job)))
