@@ -12,8 +12,19 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
-from silhueta.app.planning import plan_of, planned_of
+from silhueta.app.planning import plan_of
 from silhueta.app.work import Bench, Queue
+from silhueta.app.writes import (
+    Apart,
+    LiesOn,
+    SavedAll,
+    exported,
+    exported_apart,
+    saved,
+    saved_all,
+    wrote_gauge,
+    wrote_setup,
+)
 from silhueta.core.datum.fixing import present_mm_per_px
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, PictureFile
@@ -24,10 +35,7 @@ if TYPE_CHECKING:
     from silhueta.app.window import Window
     from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.files.format import Format
-    from silhueta.core.files.proof import Proof
-    from silhueta.core.files.save_all import Kept, Output
-    from silhueta.core.geometry.outline import Outline
-    from silhueta.core.picture.decode import Picture
+    from silhueta.core.files.save_all import Output
 
 JOB_SUFFIX = ".silhueta"
 _NAMED = 4  # files that a question names
@@ -39,21 +47,6 @@ class _Save(NamedTuple):
     job: Job
     target: File
     session: int
-
-
-class _LiesOn(NamedTuple):
-    """What an outline lies on: its size in mm, and the picture, where there is one."""
-
-    frame: tuple[float, float]
-    picture: Picture | None = None
-    mm_per_px: float = 0.0
-
-
-class SavedAll(NamedTuple):
-    """Files that were saved into a folder, and what became of each."""
-
-    folder: File
-    kept: list[Kept]
 
 
 class Filing(QObject):
@@ -224,7 +217,7 @@ class Filing(QObject):
     def _save_to(self, target: File) -> None:
         job, marks = self._window.session.job, dict(self._window.session.marks)
         asked = _Save(job, target, self._window.session.number)
-        self.writing.ask("Saving", lambda _: _saved(job, target, marks), asked)
+        self.writing.ask("Saving", lambda _: saved(job, target, marks), asked)
 
     def export(self, form: Format) -> None:
         """Ask where, and write a cut file of this format there."""
@@ -233,11 +226,24 @@ class Filing(QObject):
         target = self._ask_target(
             f"Save {form.title}", job.name, form.suffix, f"{form.title} files"
         )
-        if target is not None:
-            on = self._lies_on()
-            self.writing.ask("Writing", lambda _: _exported(job, on, target), (job, target))
+        if target is None:
+            return
+        on, made = self._lies_on(), plan_of(job)
+        if form.key == "nc" and made is not None:
+            from silhueta.core.files.save_all import programs
 
-    def _lies_on(self) -> _LiesOn:
+            files = programs(job, made.plan, target, on.frame)
+            if len(files) > 1:  # one for each tool, under names that nobody was asked about
+                self._save_several(files, target.parent)
+                return
+        self.writing.ask("Writing", lambda _: exported(job, on, target), (job, target))
+
+    def _save_several(self, files: list[Output], folder: File) -> None:
+        there = [one.target for one in files if one.target.exists()]
+        if not there or self._may_replace(there):
+            self.writing.ask("Writing", lambda work: saved_all(files, folder, work))
+
+    def _lies_on(self) -> LiesOn:
         """Return what the outline lies on, as large as it is."""
         window = self._window
         job, picture, flat = window.session.job, window.tracing.picture, window.tracing.flat
@@ -245,10 +251,10 @@ class Filing(QObject):
             from silhueta.core.geometry.measure import bounding_box
 
             box = bounding_box(job.outline.taken)
-            return _LiesOn((box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0)))
+            return LiesOn((box[2] - min(box[0], 0.0), box[3] - min(box[1], 0.0)))
         size = present_mm_per_px(job) if flat is None else flat.scale.mm_per_px
         shown = picture if flat is None else flat.picture
-        return _LiesOn((shown.width * size, shown.height * size), shown, size)
+        return LiesOn((shown.width * size, shown.height * size), shown, size)
 
     def save_all(self) -> None:
         """Ask for a folder, and write all there that the job leads to."""
@@ -260,11 +266,7 @@ class Filing(QObject):
         )
         if not chosen:
             return
-        files = outputs(job, made, File(chosen), *on)
-        there = [one.target for one in files if one.target.exists()]
-        if there and not self._may_replace(there):
-            return
-        self.writing.ask("Writing", lambda work: _saved_all(files, File(chosen), work))
+        self._save_several(outputs(job, made, File(chosen), *on), File(chosen))
 
     def export_apart(self, found: Apart | Callable[[], Apart]) -> None:
         """Ask for a name, and write outlines to a file each: the name and what tells them apart."""
@@ -279,7 +281,7 @@ class Filing(QObject):
         if target is not None:
             self.writing.ask(
                 "Writing",
-                lambda _: _exported_apart(
+                lambda _: exported_apart(
                     job, found() if callable(found) else found, target, self._own
                 ),
                 (job, target),
@@ -290,7 +292,7 @@ class Filing(QObject):
         title, proposal = "Save the gauge sheet", f"gauge_sheet_{name}"
         target = self._ask_target(title, proposal, ".pdf", "PDF files")
         if target is not None:
-            self.writing.ask("Writing", lambda _: _wrote_gauge(name, target))
+            self.writing.ask("Writing", lambda _: wrote_gauge(name, target))
 
     def save_setup(self) -> None:
         """Ask where, and write the set-up list of the cut plan there."""
@@ -298,7 +300,7 @@ class Filing(QObject):
         name = f"{job.name}-setup"
         target = self._ask_target("Save the set-up list", name, ".pdf", "Set-up lists", [".txt"])
         if target is not None:
-            self.writing.ask("Writing", lambda _: _wrote_setup(job, target))
+            self.writing.ask("Writing", lambda _: wrote_setup(job, target))
 
     # what came of it
 
@@ -381,69 +383,3 @@ def _opened_demo(which: str, work: Work) -> Opened:
     }[which]
     with work.stage("read"):
         return open_job(make(), None)
-
-
-Apart = Sequence[tuple[str, "Outline"]]
-
-
-def _exported_apart(job: Job, found: Apart, target: File, own: set[File]) -> list[Proof]:
-    """Write outlines to a file each, all or none, and return their proofs.
-
-    Nobody was asked about these names: what is there already and was not written so before
-    (`own`, which is added to) stays.
-    """
-    from silhueta.core.cutting.drawing import draw
-    from silhueta.core.errors import FileError
-    from silhueta.core.files.atomic import all_or_none
-    from silhueta.core.files.export import export
-
-    plan = job.cut_file
-    targets = [target.with_name(f"{target.stem}-{name}{target.suffix}") for name, _ in found]
-    for file in targets:
-        if file.exists() and file.resolve() not in own:
-            raise FileError(f"{file.name} exists already and would be lost; give another name")
-    with all_or_none():
-        proofs = [
-            export(draw(outline, plan.units, "corner"), file, plan)
-            for (_, outline), file in zip(found, targets, strict=True)
-        ]
-    own.update(file.resolve() for file in targets)
-    return proofs
-
-
-def _saved(job: Job, target: File, marks: dict[str, Job]) -> None:
-    from silhueta.core.files.job_file import save_job
-
-    save_job(job, target, marks)
-
-
-def _wrote_gauge(name: str, target: File) -> None:
-    from silhueta.core.datum.gauge import gauge_pdf
-    from silhueta.core.files.atomic import write_whole
-
-    write_whole(target, gauge_pdf(name))
-
-
-def _wrote_setup(job: Job, target: File) -> File:
-    from silhueta.core.files.setup_list import write_setup
-
-    write_setup(job, *planned_of(job), target)
-    return target
-
-
-def _exported(job: Job, on: _LiesOn, target: File) -> Proof:
-    from silhueta.core.files.formats import SHOWN, format_of
-
-    if job.cut_file.holds == "plan" and format_of(target) not in SHOWN:
-        from silhueta.core.files.plan_job import export_plan
-
-        return export_plan(job, planned_of(job).plan, on.frame, target)[1]
-    from silhueta.core.files.cut_job import export_job
-
-    return export_job(job, on.frame, target, on.picture, on.mm_per_px)
-
-
-def _saved_all(files: list[Output], folder: File, work: Work) -> SavedAll:
-    from silhueta.core.files.save_all import save_all
-
-    return SavedAll(folder, save_all(files, work))

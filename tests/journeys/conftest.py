@@ -1,14 +1,18 @@
 """The same hand as in the tests of the window; actions are counted."""
 
+import numpy as np
 import pytest
+from pypdfium2 import PdfDocument
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from silhueta.app.inspecting import found_in
 from silhueta.app.planning import plan_of
+from silhueta.core.rs274.interpret import interpret
 from tests.app.conftest import hand
 
-__all__ = ["act", "hand", "inspected", "inspected_from_anywhere", "planned"]
+__all__ = ["act", "all_saved", "hand", "inspected", "inspected_from_anywhere", "planned"]
 
 
 def inspected(hand):
@@ -53,6 +57,41 @@ def planned(hand, process, thickness="", tool="", material=""):
     hand.wait(lambda: plan_of(hand.window.session.job) is not None)
     hand.settle()
     return plan_of(hand.window.session.job).plan
+
+
+def all_saved(hand, folder, monkeypatch):
+    """Save all into a folder; read program, paper proof and list back; return the files by name.
+
+    The program is held against where the plan's tools go, by a reader that knows the standard
+    alone; proof and list are opened by pdfium.
+    """
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+    plan = plan_of(hand.window.session.job).plan
+    hand.click("choice-file")
+    hand.settle()
+    hand.click("save-all")
+    hand.wait(lambda: bool(hand.window.sheets["cut_file"].file_page.all_told.text()))
+    hand.settle()
+    files = {one.name: one for one in folder.iterdir()}
+    assert "could not be" not in hand.window.sheets["cut_file"].result.text()
+    cuts = 0
+    for name in [name for name in files if name.endswith(".nc")]:
+        deeds = list(interpret(files[name].read_text()))
+        cuts += sum(one.kind == "tool" for one in deeds)
+        assert deeds[-1].kind == "end"
+        low = np.min([one.end for one in deeds if one.kind == "feed"], axis=0)
+        high = np.max([one.end for one in deeds if one.kind == "feed"], axis=0)
+        assert (high - low)[:2].max() <= max(plan.machine.bed_mm)
+    assert cuts == len(plan.tools)
+    proof, listed = (
+        PdfDocument(next(file for name, file in files.items() if name.endswith(end)))
+        for end in ("-proof.pdf", "-setup.pdf")
+    )
+    assert "paper proof, 1:1" in proof[0].get_textpage().get_text_range()
+    told = "\n".join(page.get_textpage().get_text_range() for page in listed)
+    for word in ("Material:", "Thickness:", "Tool:", "Unit:", "Zero:", "Time:"):
+        assert word in told
+    return files
 
 
 @pytest.fixture

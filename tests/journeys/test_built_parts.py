@@ -14,7 +14,7 @@ from silhueta.core.files.inspect_file import inspect_file
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job, set_imported
-from tests.journeys.conftest import inspected, planned
+from tests.journeys.conftest import all_saved, inspected, planned
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -48,7 +48,7 @@ def loops(hand):
     return list(hand.window.session.job.outline.loops)
 
 
-def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path):
+def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path, monkeypatch):
     window = hand.window
     act("build", hand.key, Qt.Key.Key_6, ALT)
     sheet = window.sheets["build"]
@@ -81,6 +81,8 @@ def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path):
     assert plan.left_out == ()
     assert all(one.ways[0].lead_in is not None for one in plan.entries)
     assert plan.entries[-1].level == 0
+    (tmp_path / "all").mkdir()
+    assert len(all_saved(hand, tmp_path / "all", monkeypatch)) == 6
 
 
 def test_words_stay_text_until_they_are_words_followed(hand):

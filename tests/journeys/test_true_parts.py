@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 import pytest
+from pypdfium2 import PdfDocument
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
@@ -11,7 +12,7 @@ from silhueta.core.files.inspect_file import read_drawing
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.truing.edits import held
 from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
-from tests.journeys.conftest import inspected_from_anywhere, planned
+from tests.journeys.conftest import all_saved, inspected_from_anywhere, planned
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -93,7 +94,13 @@ def test_the_gasket_is_exact_in_under_ten_actions(hand, act):
     assert off_tangent(outer(hand)).max() < 1e-7
 
 
-def test_journey_a_in_twelve_actions(hand, act, tmp_path):
+def folder(tmp_path):
+    made = tmp_path / "all"
+    made.mkdir()
+    return made
+
+
+def test_journey_a_in_twelve_actions(hand, act, tmp_path, monkeypatch):
     window = hand.window
     begun(hand, act, STRAP_PICTURE, "find-sheet", "6 mm")
     act("what is sure", hand.click, "take-sure")
@@ -119,9 +126,13 @@ def test_journey_a_in_twelve_actions(hand, act, tmp_path):
     assert np.diff(centres, axis=0)[0] == pytest.approx(np.diff(centres, axis=0)[1], abs=1e-8)
     written = [full_circle(path) for path in read_drawing(tmp_path / "strap.dxf").paths]
     assert max(r for _, r in filter(None, written)) == pytest.approx(22.05 / 2, abs=1e-6)
+    files = all_saved(hand, folder(tmp_path), monkeypatch)
+    proof = next(file for name, file in files.items() if name.endswith("-proof.pdf"))
+    told = PdfDocument(proof)[0].get_textpage().get_text_range()
+    assert "Ø 22.05 mm (measured 22.05 mm)" in told
 
 
-def test_journey_c_in_fourteen_actions(hand, act, tmp_path):
+def test_journey_c_in_fourteen_actions(hand, act, tmp_path, monkeypatch):
     window = hand.window
     begun(hand, act, COVER_PICTURE, "find-gauge", "2 mm")
     act("what is sure", hand.click, "take-sure")
@@ -144,3 +155,9 @@ def test_journey_c_in_fourteen_actions(hand, act, tmp_path):
     after = circles(hand)
     assert min(abs(2 * r - size) for _, r in after) < 1e-9
     assert (tmp_path / "gasket.dxf").exists()
+    planned(hand, "knife", "2 mm")
+    files = all_saved(hand, folder(tmp_path), monkeypatch)
+    proof = next(file for name, file in files.items() if name.endswith("-proof.pdf"))
+    told = PdfDocument(proof)[0].get_textpage().get_text_range()
+    assert f"Ø {size:.2f} mm (measured {size:.2f} mm)" in told
+    assert f"{far:.2f} mm (measured {far:.2f} mm)" in told

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ezdxf
 import numpy as np
 import pytest
+from pypdfium2 import PdfDocument
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
@@ -17,7 +18,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.geometry.transform import shifted
 from silhueta.core.job import Job, set_imported
-from tests.journeys.conftest import planned
+from tests.journeys.conftest import all_saved, planned
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NO = Qt.KeyboardModifier.NoModifier
@@ -37,7 +38,22 @@ def sign() -> Outline:
     return Outline(tuple(Contour(loop, origin="imported") for loop in loops))
 
 
-def test_journey_j_the_wooden_sign_in_eighteen_actions(hand, act, tmp_path):
+def _all_of_it(hand, folder, monkeypatch):
+    """A program for each tool, all of it proven, and a proof on several sheets."""
+    hand.click("choice-nc")
+    hand.settle()
+    hand.click("choice-yes")
+    hand.settle()
+    folder.mkdir()
+    files = all_saved(hand, folder, monkeypatch)
+    programs = sorted(name for name in files if name.endswith(".nc"))
+    assert {name.split("-")[2] for name in programs} == {"pocket.nc", "groove.nc", "profile.nc"}
+    assert programs[-1] == "wooden_sign-3-profile.nc"
+    assert "set Z 0 on the table" in files[programs[-1]].read_text()
+    assert len(PdfDocument(files["wooden_sign-proof.pdf"])) >= 8
+
+
+def test_journey_j_the_wooden_sign_in_eighteen_actions(hand, act, tmp_path, monkeypatch):
     window = hand.window
     window.session.start(set_imported(Job(), sign(), "Wooden sign"))
 
@@ -103,6 +119,7 @@ def test_journey_j_the_wooden_sign_in_eighteen_actions(hand, act, tmp_path):
     hand.settle()
     layers = {one.dxf.layer for one in ezdxf.readfile(hand.answer).modelspace()}
     assert {"POCKET_T1", "VGROOVE_T2", "CUT_OUTSIDE_T3", "TAB_T3"} <= layers
+    _all_of_it(hand, tmp_path / "all", monkeypatch)
     hand.answer = tmp_path / "sign.silhueta"
     hand.key(Qt.Key.Key_S, CTRL)
     hand.settle()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from silhueta.core.errors import FileError
-from silhueta.core.files.format import Came, Format
+from silhueta.core.files.format import Came, Format, YesNo
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
@@ -46,4 +46,5 @@ NC = Format(
     write=_write,
     read_back=_read_back,
     prove=_prove,
+    options=(YesNo("split", "A file for each tool"),),
 )

@@ -12,6 +12,7 @@ from silhueta.core.cutting.timing import Times
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.cut_job import export_job
 from silhueta.core.files.formats import FORMATS, format_named
+from silhueta.core.files.nc import NC
 from silhueta.core.files.plan_job import by_tool, export_plan
 from silhueta.core.files.setup_list import write_setup
 from silhueta.core.job import Job
@@ -110,21 +111,14 @@ def _planned(
     """Return what a cut plan leads to; a program for each tool where the machine changes none."""
     plan, times = made
     stem = stem_of(job.name)
-
-    def exported(target: File, own: Plan, how: str) -> Callable[[], str]:
-        def write() -> str:
-            export_plan(job, own, frame, target)
-            return how
-
-        return write
-
     drawn = folder / f"{stem}-plan{suffix}"
-    found = [Output(drawn, "the cut plan", exported(drawn, plan, "read back: the same"))]
-    programs = [(folder / f"{stem}.nc", plan)]
-    if len(plan.tools) > 1 and not plan.machine.tool_change:
-        programs = [(folder / f"{stem}-{name}.nc", own) for name, own in by_tool(plan)]
-    how = "read again line by line: it does what the plan says"
-    found += [Output(file, "the program", exported(file, own, how)) for file, own in programs]
+
+    def write_drawing() -> str:
+        export_plan(job, plan, frame, drawn)
+        return "read back: the same"
+
+    found = [Output(drawn, "the cut plan", write_drawing)]
+    found += programs(job, plan, folder / f"{stem}.nc", frame)
     listed = folder / f"{stem}-setup.pdf"
 
     def write_list() -> str:
@@ -132,6 +126,32 @@ def _planned(
         return "written"
 
     return [*found, Output(listed, "the set-up list", write_list)]
+
+
+def programs(job: Job, plan: Plan, target: File, frame: tuple[float, float] | None) -> list[Output]:
+    """Return the programs of a plan: one, or one for each tool.
+
+    One for each where that was chosen, or the machine changes no tools; what tells them apart
+    stands behind the name: OUT-1-pocket.nc.
+    """
+    each = len(plan.tools) > 1 and (
+        bool(NC.value(job.cut_file, "split")) or not plan.machine.tool_change
+    )
+    every = [(target, plan)]
+    if each:
+        every = [
+            (target.with_name(f"{target.stem}-{name}{target.suffix}"), own)
+            for name, own in by_tool(plan)
+        ]
+
+    def exported(file: File, own: Plan) -> Callable[[], str]:
+        def write() -> str:
+            export_plan(job, own, frame, file)
+            return "read again line by line: it does what the plan says"
+
+        return write
+
+    return [Output(file, "the program", exported(file, own)) for file, own in every]
 
 
 def save_all(files: list[Output], work: Work | None = None) -> list[Kept]:

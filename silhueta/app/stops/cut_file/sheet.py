@@ -11,7 +11,6 @@ from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
-from silhueta.app.files import SavedAll
 from silhueta.app.inspecting import Inspecting
 from silhueta.app.planning import Planned, Planning, can_plan, clock, plan_of, program_of
 from silhueta.app.session import Session
@@ -31,6 +30,7 @@ from silhueta.app.table.table import Table
 from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import sentence
+from silhueta.app.writes import SavedAll
 from silhueta.core.cutting.edits import moved_to, set_by_hand, set_operation
 from silhueta.core.cutting.plan import Entry, Plan
 from silhueta.core.cutting.timing import Times
