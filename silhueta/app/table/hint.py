@@ -10,6 +10,7 @@ from silhueta.app.table.rulers import THICK
 
 _EDGE = 12  # px from the table's upper side, as the card beside it has
 _BESIDE = 258  # px that the card at the upper right takes
+_BELOW = 42  # px that the card is high, and a little
 _PAD = 14
 
 
@@ -18,10 +19,13 @@ def paint_hint(painter: QPainter, room: QRectF, text: str) -> None:
     painter.setFont(font(14, QFont.Weight.Medium))
     metrics = painter.fontMetrics()
     least = metrics.boundingRect("0" * 24).width()
-    widest = max(int(room.width()) - THICK - _BESIDE - 2 * _PAD, least)
+    widest, top = int(room.width()) - THICK - _BESIDE - 2 * _PAD, room.top() + _EDGE
+    if widest < least:  # no room beside the card: below it, over the whole width
+        widest = max(int(room.width()) - THICK - 2 * _EDGE - 2 * _PAD, least)
+        top += _BELOW
     flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
     needed = metrics.boundingRect(0, 0, widest, 200, int(flags), text)
-    left, top = room.left() + THICK + _EDGE, room.top() + _EDGE
+    left = room.left() + THICK + _EDGE
     box = QRectF(left, top, needed.width() + 2 * _PAD, max(32, needed.height() + 10))
     painter.setPen(QPen(INK, 1))
     painter.setBrush(CARD)

@@ -211,7 +211,7 @@ class FilePage(QWidget):
 
     def show_all(self, kept: Sequence[Kept]) -> None:
         """Show what became of several files."""
-        rows = [f"{one.name}: {one.text}." for one in kept]
+        rows = [f"{'▲' if one.fault else '✓'} {one.name}: {one.text}." for one in kept]
         self.all_told.say("\n".join(rows), any(one.fault for one in kept))
 
 
