@@ -23,6 +23,7 @@ from benchmarks.leaves import as_cut_areas, as_cut_forms, web_forms, web_glyphs
 from benchmarks.leaves import speed as inspect_speed
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
+from benchmarks.outputs import run as outputs
 from benchmarks.pictures import nodes
 from benchmarks.plans import run as plans
 from benchmarks.regions import right
@@ -60,6 +61,7 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
         "Inspect: 300 parts with faults planted (wanted: all found, under 2 % false)": faults,
         "Cut plans (wanted: as docs/figures.md says)": plans,
+        "What leaves the program (wanted: as docs/figures.md says)": outputs,
         "Webs, closed forms (wanted: 0.01 mm)": web_forms,
         "Webs of 100 glyphs against a raster (wanted: 0.01 mm)": web_glyphs,
         "As cut, against GEOS (wanted: 0.1 %)": as_cut_areas,
