@@ -21,9 +21,9 @@ from benchmarks.faults import run as faults
 from benchmarks.files import dxf_kinds, many_shapes, single_curves
 from benchmarks.leaves import as_cut_areas, as_cut_forms, web_forms, web_glyphs
 from benchmarks.leaves import speed as inspect_speed
+from benchmarks.outputs import run as outputs
 from benchmarks.photos import finding, honesty
 from benchmarks.photos import speed as photo_speed
-from benchmarks.outputs import run as outputs
 from benchmarks.pictures import nodes
 from benchmarks.plans import run as plans
 from benchmarks.regions import right
