@@ -39,6 +39,8 @@ class PlanDrawing:
         What it shows.
     name : str
         Of the part.
+    zero : str
+        Where X 0, Y 0 is, in words.
 
     """
 
@@ -48,6 +50,7 @@ class PlanDrawing:
     shift: tuple[float, float] = (0.0, 0.0)
     plan: Plan | None = None
     name: str = ""
+    zero: str = ""
 
     @property
     def about(self) -> About:

@@ -21,7 +21,9 @@ def _write(drawing: Drawing | PlanDrawing, _: CutFileSettings) -> bytes:
     if not isinstance(drawing, PlanDrawing) or drawing.plan is None:
         raise FileError("a program needs a cut plan: write it with `silhueta cut`")
     plan = drawing.plan
-    return program_bytes(plan, motions(plan), drawing.units, drawing.shift, drawing.name)
+    return program_bytes(
+        plan, motions(plan), drawing.units, drawing.shift, drawing.name, drawing.zero
+    )
 
 
 def _prove(drawing: Drawing | PlanDrawing, _: CutFileSettings, written: bytes, name: str) -> None:

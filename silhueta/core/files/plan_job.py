@@ -45,7 +45,18 @@ def drawing_of_plan(
             )
         shift = (-zero[0], -zero[1])
     own = page if how.origin == "picture" else None
-    return plan_drawing(plan, how.units, shift, own, form.paged, job.name)
+    made = plan_drawing(plan, how.units, shift, own, form.paged, job.name)
+    return replace(made, zero=zero_words(job))
+
+
+def zero_words(job: Job) -> str:
+    """Return where X 0, Y 0 of a job's program is."""
+    place = {
+        "corner": "the lower left corner of the outline",
+        "picture": "where the file that it came from has it",
+        "chosen": "the place that was chosen on the part",
+    }
+    return f"X 0, Y 0 is {place[job.cut_file.origin]}"
 
 
 def export_plan(

@@ -83,7 +83,9 @@ def program_shown(job: Job, plan: Plan) -> ProgramShown:
     """
     page = None if job.page is None else (job.page[2] - job.page[0], job.page[3] - job.page[1])
     drawing = drawing_of_plan(job, plan, page, File("x.nc"))
-    data = program_bytes(plan, motions(plan), drawing.units, drawing.shift, drawing.name)
+    data = program_bytes(
+        plan, motions(plan), drawing.units, drawing.shift, drawing.name, drawing.zero
+    )
     text = data.decode("ascii")
     found = interpret(text, words=machine_words(plan.machine))
     deeds = {one.line: one for one in found if one.kind in ("rapid", "feed")}

@@ -28,6 +28,7 @@ def program_bytes(
     units: Unit,
     shift: tuple[float, float],
     name: str = "",
+    zero: str = "",
 ) -> bytes:
     """Return a plan's motions as a program.
 
@@ -41,6 +42,8 @@ def program_bytes(
         From the outline's coordinates to the program's.
     name : str
         Of the part.
+    zero : str
+        Where X 0, Y 0 is, in words.
 
     Raises
     ------
@@ -49,7 +52,7 @@ def program_bytes(
 
     """
     refuse(plan, steps, shift)
-    lines = list(_Writer(plan, units, shift).lines(steps, name))
+    lines = list(_Writer(plan, units, shift).lines(steps, name, zero))
     step = plan.machine.line_numbers
     if step:
         lines = [f"N{k * step} {line}" for k, line in enumerate(lines, 1)]
@@ -158,8 +161,8 @@ class _Writer:
         self.z: str | None = None
         self.feed = ""
 
-    def lines(self, steps: tuple[Motion, ...], name: str) -> Iterator[str]:
-        yield from self._head(name)
+    def lines(self, steps: tuple[Motion, ...], name: str, zero: str) -> Iterator[str]:
+        yield from self._head(name, zero)
         turning: Tool | None = None
         tool: Tool | None = None
         entry = -1
@@ -195,7 +198,7 @@ class _Writer:
         yield from self.machine.end_lines
         yield "M2"
 
-    def _head(self, name: str) -> Iterator[str]:
+    def _head(self, name: str, zero: str) -> Iterator[str]:
         plan, machine = self.plan, self.machine
         yield from self._say(f"{name or 'part'}: Silhueta {__version__}")
         unit = "mm" if self.units == "mm" else "inch"
@@ -203,6 +206,8 @@ class _Writer:
         if plan.thickness:
             material = f" of {plan.material.name}" if plan.material else ""
             yield from self._say(f"sheet {plan.thickness:g} mm{material}")
+        if zero:
+            yield from self._say(zero)
         how = "in this file" if plan.settings.compensate == "file" else "left to the machine"
         yield from self._say(f"kerf or bit is allowed for {how}")
         if machine.arcs == "lines":

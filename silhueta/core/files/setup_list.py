@@ -20,6 +20,7 @@ from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.pages import PAPERS
 from silhueta.core.files.paper import line_on, plain
+from silhueta.core.files.plan_job import zero_words
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.inspection.goes import outcome
@@ -65,7 +66,7 @@ def setup_lines(job: Job, plan: Plan, times: Times) -> list[str]:
     lines += [
         f"Unit: {'mm' if units == 'mm' else 'inch'}; read as {other}, the part comes out 25.4 "
         f"times too {wrong}",
-        f"Zero: {_zero(job)}",
+        f"Zero: {zero_words(job)}",
         "Kerf or bit: "
         + ("in the file" if plan.settings.compensate == "file" else "left to the machine"),
     ]
@@ -91,16 +92,6 @@ def setup_lines(job: Job, plan: Plan, times: Times) -> list[str]:
 
 def _length(value: float | None) -> str:
     return "not told" if not value else format_length(value, "mm")
-
-
-def _zero(job: Job) -> str:
-    how = job.cut_file.origin
-    place = {
-        "corner": "the lower left corner of the outline",
-        "picture": "where the file that it came from has it",
-        "chosen": "the place that was chosen on the part",
-    }
-    return f"X 0, Y 0 is {place[how]}"
 
 
 def _tool(plan: Plan, tool: Tool, times: Times) -> str:

@@ -242,6 +242,7 @@ def test_a_spoiled_program_is_refused(how):
 def test_a_program_needs_a_plan_and_a_bed_that_is_large_enough(tmp_path):
     job = plate()
     _, proof = export_plan(job, planned(job), None, tmp_path / "p.nc")
+    assert "(X 0, Y 0 is the lower left corner of the outline)" in proof.file.read_text()
     assert proof.file.exists()
     with pytest.raises(FileError, match="needs a cut plan"):
         export(draw(job.outline), tmp_path / "o.nc")
