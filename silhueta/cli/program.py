@@ -17,6 +17,7 @@ from silhueta.cli.inspect import inspect
 from silhueta.cli.machines import machines
 from silhueta.cli.open import open_window
 from silhueta.cli.progress import say
+from silhueta.cli.rehearse import rehearse
 from silhueta.cli.tidy import tidy
 from silhueta.cli.trace import trace
 from silhueta.cli.true import true
@@ -34,7 +35,19 @@ def app(context: click.Context, version: bool) -> None:
         click.echo(context.get_help())
 
 
-for command in (trace, tidy, true, build, inspect, cut, machines, gauge, open_window, demo):
+for command in (
+    trace,
+    tidy,
+    true,
+    build,
+    inspect,
+    cut,
+    rehearse,
+    machines,
+    gauge,
+    open_window,
+    demo,
+):
     app.add_command(command)
 
 

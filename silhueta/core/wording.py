@@ -67,6 +67,7 @@ _STAGES = {
     "build": "Putting together",
     "inspect": "Looking for what would go wrong",
     "plan": "Planning the cut",
+    "rehearse": "Running the file",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

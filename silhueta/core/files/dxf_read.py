@@ -247,8 +247,9 @@ def _too_many(name: str) -> FileError:
 
 
 def _unfolded(document: DxfDocument, name: str, sizes: dict[str, int]) -> Iterator[Any]:
+    """Yield what is drawn in the order of the file, which is that of work in a cut file."""
     count = 0
-    stack: list[tuple[Any, int]] = [(entity, 0) for entity in document.modelspace()]
+    stack: list[tuple[Any, int]] = [(entity, 0) for entity in document.modelspace()][::-1]
     while stack:
         entity, depth = stack.pop()
         count += 1
@@ -262,8 +263,10 @@ def _unfolded(document: DxfDocument, name: str, sizes: dict[str, int]) -> Iterat
                     f"{name} has blocks within blocks without end; save it again, exploded"
                 )
             inserts = entity.multi_insert() if entity.mcount > 1 else (entity,)
+            below = len(stack)
             for insert in inserts:
                 stack.extend((child, depth + 1) for child in insert.virtual_entities())
+            stack[below:] = stack[below:][::-1]
         else:
             yield entity
 

@@ -62,6 +62,10 @@ class NotUnderstoodError(FileError):
         self.line = line
 
 
+class UnitMissingError(NotUnderstoodError):
+    """A program that does not say whether its numbers are mm or inches."""
+
+
 class Deed(NamedTuple):
     """One thing that a machine does.
 
@@ -266,7 +270,7 @@ def _modal(state: _State, codes: set[float], line: int) -> None:
 
 def _scale(state: _State, line: int) -> float:
     if not state.scale:
-        raise NotUnderstoodError("nothing says whether numbers are mm (G21) or inches (G20)", line)
+        raise UnitMissingError("nothing says whether numbers are mm (G21) or inches (G20)", line)
     return state.scale
 
 
