@@ -31,7 +31,7 @@ from silhueta.core.cutting.edits import set_operation
 from silhueta.core.cutting.planned import planned
 from silhueta.core.cutting.program import Motion, motions
 from silhueta.core.errors import FileError
-from silhueta.core.files.paper_proof import PDF
+from silhueta.core.files.pdf import PDF
 from silhueta.core.files.png import PNG
 from silhueta.core.files.program_proof import prove_program
 from silhueta.core.files.program_write import program_bytes

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 import time
@@ -272,7 +273,11 @@ def test_the_program_itself_runs_without_a_display(plate_png, tmp_path):
         text=True,
         check=True,
     )
-    assert done.stderr == ""
+    # nothing is said but how far it is, which a slow machine says every ten seconds
+    said = [
+        line for line in done.stderr.splitlines() if not re.fullmatch(r"silhueta: .+ \d+ %", line)
+    ]
+    assert said == []
     assert box_of(tmp_path / "a.dxf") == pytest.approx((0, 0, 60, 40), abs=0.01)
 
 

@@ -8,7 +8,7 @@ from silhueta.core.errors import FileError
 from silhueta.core.files.dxf import DXF
 from silhueta.core.files.format import Format
 from silhueta.core.files.nc import NC
-from silhueta.core.files.paper_proof import PDF
+from silhueta.core.files.pdf import PDF
 from silhueta.core.files.png import PNG
 from silhueta.core.files.svg import SVG
 

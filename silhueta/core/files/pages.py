@@ -12,12 +12,10 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from silhueta.core.datum.sheets import SIZES
+from silhueta.core.datum.sheets import SIZES, TITLES
 from silhueta.core.errors import FileError
 from silhueta.core.geometry.measure import Box
 
-# sizes of ISO 216, and of Letter (8.5 x 11 in)
-PAPERS: dict[str, str] = {"a4": "A4", "a3": "A3", "letter": "Letter"}
 EDGE = 8.0  # mm that printers leave white, and a little
 STRIP = 11.0  # mm for the bars and what they say
 HEAD = 17.0  # mm for what the part is
@@ -102,7 +100,7 @@ def laid_out(box: Box, paper: str, printed: tuple[float, float]) -> Pages:
     best = min(ways, key=lambda pages: pages.columns * pages.rows)
     if best.columns * best.rows > _MOST_SHEETS:
         raise FileError(
-            f"the proof would have {best.columns * best.rows:,} sheets of {PAPERS[paper]}; take "
+            f"the proof would have {best.columns * best.rows:,} sheets of {TITLES[paper]}; take "
             "larger paper, or cut the part into sections at Build"
         )
     return best._replace(sheets=tuple(_sheets(contents[best.beside], best)))

@@ -15,12 +15,10 @@ import numpy as np
 
 from silhueta.core.errors import FileError
 from silhueta.core.files.about_job import told
-from silhueta.core.files.format import Came, Choice, Format, Number
 from silhueta.core.files.pages import (
     BAR,
     EDGE,
     OVERLAP,
-    PAPERS,
     Pages,
     Sheet,
     laid_out,
@@ -33,7 +31,6 @@ from silhueta.core.geometry.path import Floats
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.cutting.plan_drawing import PlanDrawing
-    from silhueta.core.job import CutFileSettings
 
 _LINE, _THIN = 0.18, 0.1  # mm: widths of the outline's line and of all others
 _DASH = [1.6, 1.0]  # mm: dash and gap of what is marked or engraved
@@ -52,22 +49,26 @@ _EVERY = 1.0  # mm between the places at which ink is looked for
 _MOST_PLACES = 20_000  # on one sheet
 
 
-def _printed(form: Format, settings: CutFileSettings) -> tuple[float, float]:
-    across, up = form.value(settings, "bar-across"), form.value(settings, "bar-up")
-    return float(across), float(up)
+def proof_bytes(drawing: Drawing | PlanDrawing, paper: str, printed: tuple[float, float]) -> bytes:
+    """Return the proof of an outline as a PDF.
 
+    Parameters
+    ----------
+    drawing : Drawing or PlanDrawing
+    paper : {"a4", "a3", "letter"}
+    printed : (x, y), mm
+        What the printer made of the bars.
 
-def _pages(drawing: Drawing | PlanDrawing, settings: CutFileSettings) -> Pages:
-    box = bounding_box(drawing.paths())
-    return laid_out(box, str(PDF.value(settings, "paper")), _printed(PDF, settings))
+    Raises
+    ------
+    FileError
+        If it would be more sheets than anybody lays together.
 
-
-def _write(drawing: Drawing | PlanDrawing, settings: CutFileSettings) -> bytes:
-    """Return the proof of an outline as a PDF."""
+    """
     from reportlab.lib.units import mm
     from reportlab.pdfgen.canvas import Canvas
 
-    pages = _pages(drawing, settings)
+    pages = laid_out(bounding_box(drawing.paths()), paper, printed)
     stream = io.BytesIO()
     width, height = pages.size
     canvas = Canvas(stream, pagesize=(width * mm, height * mm), invariant=1)
@@ -239,13 +240,25 @@ def placed(points: Floats, pages: Pages, sheet: Sheet) -> Floats:
 # the proof
 
 
-def _prove(
-    drawing: Drawing | PlanDrawing, settings: CutFileSettings, written: bytes, name: str
+def prove_proof(
+    drawing: Drawing | PlanDrawing,
+    how: tuple[str, tuple[float, float]],
+    written: bytes,
+    name: str,
 ) -> None:
-    """Draw each sheet by other code, measure its bars, and look for ink along the outline."""
+    """Draw each sheet by other code, measure its bars, and look for ink along the outline.
+
+    `how` is the paper, and what the printer made of the bars.
+
+    Raises
+    ------
+    FileError
+        Naming the sheet, and what is not as it was meant.
+
+    """
     from pypdfium2 import PdfDocument, PdfiumError
 
-    pages = _pages(drawing, settings)
+    pages = laid_out(bounding_box(drawing.paths()), *how)
     chains = [
         (flatten(path, _CHORD), path.closed, _dashed(layer)) for layer, path in drawing.layered()
     ]
@@ -362,29 +375,3 @@ def ink_at(ink: Floats, dpi: float, height: float, places: Floats) -> Floats:
     rows = (height - places[:, 1]) / 25.4 * dpi - 0.5
     found: Floats = map_coordinates(ink, [rows, columns], order=1, cval=0.0)
     return found
-
-
-def _read_back(_: bytes) -> Came:
-    raise FileError("a paper proof is held against its outline, not read as outlines")
-
-
-PDF = Format(
-    key="pdf",
-    title="paper proof",
-    one="a paper proof",
-    about="The outline at its own size on paper, to lay the real part on.",
-    write=_write,
-    read_back=_read_back,
-    prove=_prove,
-    options=(
-        Choice("paper", "Paper", PAPERS, "Of a .pdf that is written.", "--paper"),
-        Number(
-            "bar-across", "Lower bar, as printed", "mm", 90.0, 110.0, 100.0,
-            "What the printer made of the proof's lower bar; the next print is corrected.",
-        ),
-        Number(
-            "bar-up", "Upright bar, as printed", "mm", 90.0, 110.0, 100.0,
-            "What the printer made of the proof's upright bar.",
-        ),
-    ),
-)  # fmt: skip

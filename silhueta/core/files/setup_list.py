@@ -18,8 +18,8 @@ from silhueta.core.cutting.timing import Times
 from silhueta.core.datum.sheets import SIZES
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
-from silhueta.core.files.pages import PAPERS
 from silhueta.core.files.paper import line_on, plain
+from silhueta.core.files.pdf import PAPERS
 from silhueta.core.files.plan_job import zero_words
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import bounding_box

@@ -22,7 +22,7 @@ from silhueta.core.cutting.drawing import draw
 from silhueta.core.errors import FileError
 from silhueta.core.files.cut_job import export_job
 from silhueta.core.files.export import export
-from silhueta.core.files.paper_proof import PDF
+from silhueta.core.files.pdf import PDF
 from silhueta.core.files.png import PNG
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import OpenPath, circle_loop
