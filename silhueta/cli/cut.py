@@ -326,7 +326,7 @@ def _settled(job: Job, given: dict[str, Any]) -> Job:
 def _known(given: dict[str, Any]) -> Any:
     """Return the records that are named in place of those that the program has."""
     from silhueta.core.cutting.tooling import Known
-    from silhueta.core.shop.machines import known_machines, load_machines
+    from silhueta.core.shop.machines import is_file, known_machines, load_machines
     from silhueta.core.shop.materials import known_materials, load_materials
 
     materials, wrong = known_materials()
@@ -335,7 +335,7 @@ def _known(given: dict[str, Any]) -> Any:
         materials, wrong = (*found.records, *materials), (*wrong, *found.wrong)
     machines, faults = known_machines()
     named = given["machine"]
-    if named is not None and (named.lower().endswith(".toml") or File(named).is_file()):
+    if named is not None and is_file(named):
         read = load_machines(File(named))
         machines, faults = tuple(read.records), (*faults, *read.wrong)
         named = read.records[0].name

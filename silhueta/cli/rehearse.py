@@ -67,12 +67,13 @@ def rehearse(file: File, report: File | None, picture: File | None, **given: Any
         done = Rehearsed((Event("not-understood", 0.0, (0.0, 0.0), error.line, text),))
         return _tell(done, report, work)
     with work.stage("rehearse"):
-        bench, moved = _bench(file, steps, given, machine)
+        bench = _bench(file, steps, given, machine)
         done = run(steps, bench, work)
-    if moved != (0.0, 0.0):
-        say(f"{given['against'].name} was moved by {moved[0]:.2f}, {moved[1]:.2f} mm onto the cut")
+    if done.moved != (0.0, 0.0):
+        x, y = done.moved
+        say(f"{given['against'].name} was moved by {x:.2f}, {y:.2f} mm onto the cut")
     if picture is not None:
-        write_picture(steps, bench, done, picture)
+        write_picture(done, bench.sheet, picture)
     return _tell(done, report, work)
 
 
@@ -121,12 +122,12 @@ def _tell(done: Rehearsed, report: File | None, work: Work) -> int:
 
 def _machine(given: dict[str, Any]) -> Machine | None:
     """Return the machine that was named, or the process's own; None where neither was told."""
-    from silhueta.core.shop.machines import known_machines, load_machines, machine_of
+    from silhueta.core.shop.machines import is_file, known_machines, load_machines, machine_of
 
     named = given["machine"]
     if named is None:
         return None if given["process"] is None else machine_of(given["process"], None)
-    if named.lower().endswith(".toml") or File(named).is_file():
+    if is_file(named):
         read = load_machines(File(named))
         for fault in read.wrong:
             say(fault)
@@ -160,14 +161,11 @@ def _steps(file: File, given: dict[str, Any], machine: Machine | None) -> list[S
     return steps
 
 
-def _bench(
-    file: File, steps: list[Step], given: dict[str, Any], machine: Machine | None
-) -> tuple[Bench, tuple[float, float]]:
-    """Return what the file is run on, and by how much what is wanted was moved onto it."""
+def _bench(file: File, steps: list[Step], given: dict[str, Any], machine: Machine | None) -> Bench:
+    """Return what the file is run on, and what it is held against."""
     from silhueta.core.inspection.limits import Limits, tool_of
-    from silhueta.core.rehearsal.bench_of import Wanted, laid_on, tables_of, wanted_of
-    from silhueta.core.rehearsal.kerfs import freed
-    from silhueta.core.rehearsal.rehearse import Bench, runs_of
+    from silhueta.core.rehearsal.bench_of import Wanted, tables_of, wanted_of
+    from silhueta.core.rehearsal.rehearse import Bench
 
     typed = typed_options()
     wanted: Wanted = Wanted(()) if given["against"] is None else wanted_of(given["against"])
@@ -182,7 +180,7 @@ def _bench(
         width = tool_of(Limits(process)) if process is not None and program else 0.0
     sheet = given["sheet"]
     thickness = given["thickness"] or wanted.thickness
-    bench = Bench(
+    return Bench(
         process,
         width,
         widths,
@@ -193,8 +191,3 @@ def _bench(
         wanted.held and "bit" not in typed,
         wanted.tables or tables_of(steps, process),
     )
-    pieces, _ = freed(runs_of(steps, bench), bench.sheet)
-    parts, moved = laid_on(wanted.parts, pieces)
-    from dataclasses import replace
-
-    return replace(bench, wanted=parts), moved

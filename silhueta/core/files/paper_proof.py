@@ -27,6 +27,7 @@ from silhueta.core.files.paper import line_on, plain
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box, bounding_box, circle_of
 from silhueta.core.geometry.path import Floats
+from silhueta.core.units import MM_PER_INCH
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.drawing import Drawing
@@ -276,9 +277,9 @@ def prove_proof(
                 - np.asarray(shown.to_numpy(), np.float64).reshape(shown.height, shown.width)
                 / 255.0
             )
-            size = (shown.width * 25.4 / _DPI, shown.height * 25.4 / _DPI)
+            size = (shown.width * MM_PER_INCH / _DPI, shown.height * MM_PER_INCH / _DPI)
             off = max(abs(size[0] - pages.size[0]), abs(size[1] - pages.size[1]))
-            if off > 1.5 * 25.4 / _DPI:
+            if off > 1.5 * MM_PER_INCH / _DPI:
                 raise FileError(f"sheet {number} of {name} came back in another size; not kept")
             _prove_sheet(ink, pages, sheet, chains, f"sheet {number} of {name}")
     except PdfiumError as error:
@@ -371,7 +372,7 @@ def ink_at(ink: Floats, dpi: float, height: float, places: Floats) -> Floats:
     """Return the ink at places on the paper, (N, 2) mm from its lower left."""
     from scipy.ndimage import map_coordinates
 
-    columns = places[:, 0] / 25.4 * dpi - 0.5
-    rows = (height - places[:, 1]) / 25.4 * dpi - 0.5
+    columns = places[:, 0] / MM_PER_INCH * dpi - 0.5
+    rows = (height - places[:, 1]) / MM_PER_INCH * dpi - 0.5
     found: Floats = map_coordinates(ink, [rows, columns], order=1, cval=0.0)
     return found

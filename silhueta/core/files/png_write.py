@@ -19,20 +19,20 @@ from silhueta.core.files.paper import way_of
 from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box, bounding_box, length_of
 from silhueta.core.geometry.path import Path
+from silhueta.core.units import MM_PER_INCH
 
 if TYPE_CHECKING:
     from silhueta.core.cutting.about import Under
     from silhueta.core.cutting.drawing import Drawing
     from silhueta.core.cutting.plan_drawing import PlanDrawing
 
-_MOST_PIXELS = 60_000_000  # of a picture: drawing takes five bytes each
+_MOST_PIXELS = 60_000_000  # of a picture: drawing takes a few hundred MB for that
 _LINE = 0.35  # mm: width of lines
 _OVER = 2.0  # px: least width of the line over a picture, which has its own size of pixels
 _OVER_SHARE = 900  # of the picture's longer side, that it is at least: to be seen when all is
 _OVER_INK = (0.85, 0.1, 0.35)  # red, green, blue: stands out from most photos
 _CHORD = 0.2  # px, within which curves are drawn
 _AREA_OFF = 2e-3  # of the area of what is filled, besides half a pixel round half its outline
-_INCH = 25.4
 
 
 class Look(NamedTuple):
@@ -60,17 +60,17 @@ class _Canvas:
         self.under: Under | None = None
         if self.shows == "picture":
             self.under = _under(drawing)
-            self.dpi = _INCH / self.under.mm_per_px
+            self.dpi = MM_PER_INCH / self.under.mm_per_px
             high, wide = self.under.grey.shape
             self.corner = drawing.shift
             self.size = wide, high
         else:
             box = _room(drawing, look, _LINE / 2 if self.shows == "lines" else 0.0)
             sides = (box[2] - box[0], box[3] - box[1])
-            wide, high = (max(1, math.ceil(side / _INCH * self.dpi - 1e-6)) for side in sides)
+            wide, high = (max(1, math.ceil(side / MM_PER_INCH * self.dpi - 1e-6)) for side in sides)
             self.size = wide, high
             # what rounding up to whole pixels adds lies below and on the right, as rows go down
-            self.corner = (box[0], box[3] - high / self.dpi * _INCH)
+            self.corner = (box[0], box[3] - high / self.dpi * MM_PER_INCH)
         if wide * high > _MOST_PIXELS:
             raise FileError(
                 f"the picture would have {wide:,} x {high:,} px; {_MOST_PIXELS:,} are the most: "
@@ -103,17 +103,18 @@ def picture_bytes(drawing: Drawing | PlanDrawing, look: Look) -> bytes:
     solid, lines = _parts(drawing, canvas)
     ink = _ink(canvas, lines=lines)
     if solid:  # lines on what is filled are left out of it
-        ink = np.abs(_ink(canvas, solid=solid) - ink)
-    values = np.round(255 * ink).astype(np.uint8)
+        filled = _ink(canvas, solid=solid)
+        ink = np.maximum(filled, ink) - np.minimum(filled, ink)
     if canvas.under is not None:
-        colour = 255 * np.array(_OVER_INK)
-        below = canvas.under.grey[..., None] * (1 - ink[..., None])
-        shown = np.round(below + ink[..., None] * colour).astype(np.uint8)
+        shown = np.empty((*ink.shape, 3), np.uint8)
+        share = ink.astype(np.float32) / 255
+        for k, colour in enumerate(_OVER_INK):  # one after the other: floats take much memory
+            shown[..., k] = np.round(canvas.under.grey * (1 - share) + share * (255 * colour))
     elif canvas.ground:
-        shown = 255 - values
+        shown = 255 - ink
     else:
-        shown = np.zeros((*values.shape, 4), np.uint8)
-        shown[..., 3] = values
+        shown = np.zeros((*ink.shape, 4), np.uint8)
+        shown[..., 3] = ink
     stream = io.BytesIO()
     Image.fromarray(shown).save(stream, "PNG", dpi=(canvas.dpi, canvas.dpi))
     return stream.getvalue()
@@ -132,15 +133,15 @@ def _parts(drawing: Drawing | PlanDrawing, canvas: _Canvas) -> tuple[list[list[P
 
 def _ink(
     canvas: _Canvas, solid: Sequence[Sequence[Path]] = (), lines: Sequence[Path] = ()
-) -> NDArray[np.float32]:
-    """Return how much of each pixel is covered, (H, W) from 0 to 1, rows downward."""
+) -> NDArray[np.uint8]:
+    """Return how much of each pixel is covered, (H, W) from 0 to 255, rows downward."""
     import pypdfium2
     from reportlab.pdfgen.canvas import Canvas
 
     wide, high = canvas.size
-    scale = canvas.dpi / _INCH
+    scale = canvas.dpi / MM_PER_INCH
     if not solid and not lines:
-        return np.zeros((high, wide), np.float32)
+        return np.zeros((high, wide), np.uint8)
     stream = io.BytesIO()
     # a point of the page is a pixel of the picture
     page = Canvas(stream, pagesize=(wide, high), invariant=1)
@@ -160,10 +161,10 @@ def _ink(
     page.save()
     document = pypdfium2.PdfDocument(stream.getvalue())
     shown = document[0].render(scale=1, grayscale=True)
-    drawn = np.asarray(shown.to_numpy(), np.float32).reshape(shown.height, shown.width)
+    drawn = np.asarray(shown.to_numpy(), np.uint8).reshape(shown.height, shown.width)
     if drawn.shape != (high, wide):
         raise FileError(f"the picture came out as {drawn.shape[1]} x {drawn.shape[0]} px")
-    return 1 - drawn / np.float32(255)
+    return 255 - drawn
 
 
 def prove_picture(drawing: Drawing | PlanDrawing, look: Look, written: bytes, name: str) -> None:
@@ -175,23 +176,23 @@ def prove_picture(drawing: Drawing | PlanDrawing, look: Look, written: bytes, na
         with Image.open(io.BytesIO(written)) as image:
             image.load()
             told = image.info.get("dpi", (0.0, 0.0))
-            values = np.asarray(image, np.float64)
+            values = np.asarray(image, np.uint8)
     except (OSError, ValueError) as error:
         raise FileError(f"{name} could not be read back: {error}; not kept") from error
     # the file counts whole pixels a metre
-    if max(abs(one - canvas.dpi) for one in told) > 0.5 * _INCH / 1000 + 1e-6:
+    if max(abs(one - canvas.dpi) for one in told) > 0.5 * MM_PER_INCH / 1000 + 1e-6:
         raise FileError(f"{name} came back with {told[0]:g} dpi instead of {canvas.dpi:g}")
     if values.shape[:2] != (canvas.size[1], canvas.size[0]):
         raise FileError(f"{name} came back in another size; not kept, please report this")
     if canvas.shows != "filled":
         return
-    covered = (255 - values if values.ndim == 2 else values[..., 3]) / 255
-    got = float(covered.sum()) * (_INCH / canvas.dpi) ** 2
+    covered = 255 - values if values.ndim == 2 else values[..., 3]
+    got = float(covered.sum(dtype=np.float64)) / 255 * (MM_PER_INCH / canvas.dpi) ** 2
     from silhueta.core.inspection.figures import figures
 
     solid, lines = _parts(drawing, canvas)
     made = figures([path for group in solid for path in group], solid)
-    slack = _AREA_OFF * made.area_mm2 + made.cut_length_mm / 4 * _INCH / canvas.dpi
+    slack = _AREA_OFF * made.area_mm2 + made.cut_length_mm / 4 * MM_PER_INCH / canvas.dpi
     slack += sum(length_of(path) for path in lines) * 2 * _LINE
     if not abs(got - made.area_mm2) <= slack:
         raise FileError(

@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 import numpy as np
 import shapely
-from shapely.affinity import translate
 
 from silhueta.core.cutting.planned import planned
 from silhueta.core.files.inspect_file import is_job, to_inspect
@@ -77,7 +76,7 @@ def parts_of(job: Job, shift: tuple[float, float]) -> tuple[shapely.Polygon, ...
         if contour.cut and isinstance(contour.path, Loop):
             cut.setdefault(contour.colour, []).append(contour.path)
     found = [polygon_of(solid, _CHORD) for loops in cut.values() for solid in solids(loops)]
-    return tuple(translate(one, *shift) for one in found if not one.is_empty)
+    return tuple(_moved(one, *shift) for one in found if not one.is_empty)
 
 
 def laid_on(
@@ -97,9 +96,14 @@ def laid_on(
         return parts, (0.0, 0.0)
     piece = max(pieces, key=lambda one: one.shape.area).shape
     x, y = (np.array(piece.bounds[:2]) - solid.bounds[:2]).tolist()
-    if _shared(translate(solid, x, y), piece) < _PLACED:
+    if _shared(_moved(solid, x, y), piece) < _PLACED:
         return parts, (0.0, 0.0)
-    return tuple(translate(one, x, y) for one in parts), (x, y)
+    return tuple(_moved(one, x, y) for one in parts), (x, y)
+
+
+def _moved(shape: shapely.Polygon, x: float, y: float) -> shapely.Polygon:
+    """Return a shape moved by so many mm."""
+    return shapely.transform(shape, lambda points: points + [x, y])
 
 
 def _shared(one: shapely.Polygon, two: shapely.Polygon) -> float:

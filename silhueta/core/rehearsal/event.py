@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+import shapely
+
 Severity = Literal["stop", "hurt", "look"]
 
 # what each event is called, and how bad it is
@@ -51,7 +53,7 @@ class Event(NamedTuple):
         return CODES[self.code]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Rehearsed:
     """What running a file came to.
 
@@ -65,6 +67,10 @@ class Rehearsed:
         Of what is freed from what was wanted, at most; None where nothing was wanted, or found.
     seconds, cut_mm, rapid_mm : float
     pierces : int
+    freed, kerfs : tuple of Polygon, mm
+        What came free, and what was taken away, in their order.
+    moved : (x, y), mm
+        By how much what was wanted was moved onto what is cut.
 
     """
 
@@ -75,6 +81,9 @@ class Rehearsed:
     cut_mm: float = 0.0
     rapid_mm: float = 0.0
     pierces: int = 0
+    freed: tuple[shapely.Polygon, ...] = ()
+    kerfs: tuple[shapely.Polygon, ...] = ()
+    moved: tuple[float, float] = (0.0, 0.0)
 
     @property
     def stops(self) -> bool:

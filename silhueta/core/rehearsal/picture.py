@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
 from pathlib import Path as File
 
 import numpy as np
@@ -12,10 +11,8 @@ import shapely
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.paper import way_of
+from silhueta.core.geometry.measure import Box
 from silhueta.core.rehearsal.event import Rehearsed
-from silhueta.core.rehearsal.kerfs import freed
-from silhueta.core.rehearsal.rehearse import Bench, runs_of
-from silhueta.core.rehearsal.steps import Step
 
 _WIDE = 1200.0  # px of the longer side
 _PAD = 0.04  # of it, all round
@@ -23,7 +20,7 @@ _STEEL, _FREE, _KERF, _WRONG = "#8c9299", "#e9dfc4", "#1c2329", "#c0203a"
 _RING = 9.0  # px of a ring round an event
 
 
-def write_picture(steps: Sequence[Step], bench: Bench, done: Rehearsed, target: File) -> None:
+def write_picture(done: Rehearsed, sheet: Box | None, target: File) -> None:
     """Write the picture as a PNG.
 
     Raises
@@ -36,13 +33,12 @@ def write_picture(steps: Sequence[Step], bench: Bench, done: Rehearsed, target: 
     from reportlab.lib.colors import HexColor
     from reportlab.pdfgen.canvas import Canvas
 
-    pieces, kerfs = freed(runs_of(steps, bench), bench.sheet)
-    if not kerfs:
+    if not done.kerfs:
         raise FileError("nothing is cut through, so there is no picture of it")
-    left, bottom, right, top = shapely.total_bounds(kerfs)
-    if bench.sheet is not None:
-        left, bottom = min(left, bench.sheet[0]), min(bottom, bench.sheet[1])
-        right, top = max(right, bench.sheet[2]), max(top, bench.sheet[3])
+    left, bottom, right, top = shapely.total_bounds(list(done.kerfs))
+    if sheet is not None:
+        left, bottom = min(left, sheet[0]), min(bottom, sheet[1])
+        right, top = max(right, sheet[2]), max(top, sheet[3])
     scale = _WIDE / max(right - left, top - bottom, 1e-6)
     pad = _PAD * _WIDE
     size = ((right - left) * scale + 2 * pad, (top - bottom) * scale + 2 * pad)
@@ -57,11 +53,11 @@ def write_picture(steps: Sequence[Step], bench: Bench, done: Rehearsed, target: 
         ]
         canvas.drawPath(way_of(canvas, rings), stroke=0, fill=1, fillMode=0)
 
-    whole = shapely.box(left, bottom, right, top) if bench.sheet is None else None
-    fill(whole.buffer(pad / scale / 2) if whole else shapely.box(*bench.sheet or ()), _STEEL)
-    for piece in pieces:
-        fill(piece.shape, _FREE)
-    for kerf in kerfs:
+    whole = shapely.box(left, bottom, right, top) if sheet is None else None
+    fill(whole.buffer(pad / scale / 2) if whole else shapely.box(*sheet or ()), _STEEL)
+    for piece in done.freed:
+        fill(piece, _FREE)
+    for kerf in done.kerfs:
         fill(kerf, _KERF)
     canvas.setStrokeColor(HexColor(_WRONG))
     canvas.setLineWidth(3)

@@ -7,7 +7,7 @@ grooves leave no piece.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import shapely
@@ -18,18 +18,19 @@ from silhueta.core.geometry.flatten import flatten
 from silhueta.core.geometry.measure import Box
 from silhueta.core.geometry.path import ARC, LINE, Floats, OpenPath
 from silhueta.core.inspect_settings import Process
+from silhueta.core.rehearsal.bench_of import laid_on
 from silhueta.core.rehearsal.clock import ends
 from silhueta.core.rehearsal.event import Event, Rehearsed
 from silhueta.core.rehearsal.kerfs import Piece, Run, chain, freed, left_of
 from silhueta.core.rehearsal.steps import Step
 from silhueta.core.shop.machines import Machine, machine_of
+from silhueta.core.units import MM_PER_INCH
 from silhueta.core.work import Work
 
 _CHORD = 0.002  # mm, within which arcs are followed
 _THROUGH = 0.05  # mm above the underside, from which a bit is through: burrs are thicker
 _INTO_PART = 0.05  # mm into what should stay, over which that is said
 _BED = 1.0  # mm below the sheet that a bit may go into the board under it (common practice)
-_INCH = 25.4
 _ALMOST = 0.12  # of that factor, within which a size is one of the other unit: leads reach out
 _AGAIN = 0.99  # of a kerf, that lies in what is cut already, from which it is cut again
 _MISSED = 0.5  # of a loop's length that no kerf reaches, from which it was missed
@@ -53,7 +54,8 @@ class Bench:
     machine : Machine or None
         None: no limit of feed or bed is looked at.
     wanted : tuple of Polygon
-        What should stay, in the file's coordinates; empty: nothing is held against it.
+        What should stay, laid on what is cut where the file counts from elsewhere; empty: nothing
+        is held against it.
     held : bool
         Whether tabs should hold what is wanted.
     tables : tuple of int
@@ -96,19 +98,21 @@ def rehearse(steps: Sequence[Step], bench: Bench, work: Work | None = None) -> R
     pieces, kerfs = freed(runs, bench.sheet)
     work.step(0.7)
     events += run.order(runs, pieces, kerfs)
+    parts, moved = laid_on(bench.wanted, pieces)
+    run.bench = replace(bench, wanted=parts)
     suspect = run.unit()
     events += suspect
     deviation = None
     if bench.wanted and not suspect:
         events += run.against(runs, kerfs)
-        deviation, loose = run.left(pieces, kerfs)
+        deviation, loose = run.left(runs, pieces, kerfs)
         events += loose
     machine = bench.machine or machine_of(bench.process, None)
     spent = times([one.motion for one in steps], machine)
     events.sort(key=lambda one: one.at_s)
     return Rehearsed(
         tuple(events), len(pieces), deviation, spent.seconds, spent.cut_mm, spent.rapid_mm,
-        spent.pierces,
+        spent.pierces, tuple(one.shape for one in pieces), tuple(kerfs), moved,
     )  # fmt: skip
 
 
@@ -305,7 +309,7 @@ class _Run:
         size = float(np.ptp(every, axis=0).max())
         left, bottom, right, top = shapely.total_bounds(list(self.bench.wanted))
         factor = size / max(right - left, top - bottom)
-        for one, words in ((_INCH, "large"), (1 / _INCH, "small")):
+        for one, words in ((MM_PER_INCH, "large"), (1 / MM_PER_INCH, "small")):
             if abs(factor / one - 1) < _ALMOST:
                 text = f"it is about 25.4 times too {words}: mm and inches are mixed up"
                 return [Event("unit-suspect", 0.0, (0.0, 0.0), self.steps[0].line, text)]
@@ -346,12 +350,11 @@ class _Run:
                     yield Event("missed", end, (x, y), line, text)
 
     def left(
-        self, pieces: Sequence[Piece], kerfs: Sequence[shapely.Polygon]
+        self, runs: Sequence[Run], pieces: Sequence[Piece], kerfs: Sequence[shapely.Polygon]
     ) -> tuple[float | None, list[Event]]:
         """Return how far freed parts are off what was wanted, mm, and which should not be free."""
         worst: float | None = None
         loose = []
-        runs = self.through()
         for part in self.bench.wanted:
             at = part.representative_point()
             own = [one for one in pieces if one.shape.contains(at)]

@@ -12,9 +12,10 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from silhueta.core.cutting.plan_drawing import LEAD, TAB
+from silhueta.core.cutting.plan_drawing import LEAD
 from silhueta.core.cutting.program import Motion
 from silhueta.core.errors import FileError
+from silhueta.core.files.layer_names import worked
 from silhueta.core.files.svg_read import ReadDrawing
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.path import Path
@@ -145,7 +146,7 @@ def of_drawing(drawing: ReadDrawing) -> list[Step]:
     at = np.zeros(3)
     on = False
     for line, (path, layer) in enumerate(zip(drawing.paths, layers, strict=True), 1):
-        if layer.upper().startswith(TAB) or not goes_through(layer):
+        if not goes_through(layer):
             continue
         steps = list(_along(path, line))
         start = steps[0].motion.points[0]
@@ -165,8 +166,7 @@ def of_drawing(drawing: ReadDrawing) -> list[Step]:
 
 def goes_through(layer: str) -> bool:
     """Return whether what is on a layer of a drawing goes through the sheet."""
-    name = layer.upper()
-    return name.startswith(LEAD) or not name.startswith(("MARK", "ENGRAVE", "POCKET", "VGROOVE"))
+    return layer.upper().startswith(LEAD) or worked(layer, {}).operation == "cut"
 
 
 def _along(path: Path, line: int) -> Iterator[Step]:

@@ -189,6 +189,11 @@ def load_machines(source: File) -> Read:
     return load_records(source, "machine", Machine, _KINDS)
 
 
+def is_file(named: str) -> bool:
+    """Return whether a person who named a machine meant a file of records."""
+    return named.lower().endswith(".toml") or File(named).is_file()
+
+
 def known_machines() -> tuple[tuple[Machine, ...], tuple[str, ...]]:
     """Return a person's own machines and after them the shipped ones, and what is wrong."""
     found = own_records(own_machines(), "machine", Machine, _KINDS)
