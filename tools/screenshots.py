@@ -98,7 +98,7 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
 
 
 def _plan(window: Window, shot: Callable[[str], None]) -> None:
-    """Grab the plan of the strap, one cut chosen."""
+    """Grab the plan of the strap, one cut chosen, and its program, one line chosen."""
     window.go("cut_file")
     sheet = window.sheets["cut_file"]
     assert isinstance(sheet, CutFileSheet)
@@ -106,6 +106,19 @@ def _plan(window: Window, shot: Callable[[str], None]) -> None:
     sheet.plan_page.list.chosen.emit(0)
     _planned(window)
     shot("cut-file")
+    sheet.show_page("file")
+    sheet.file_page.format.button("nc").click()
+    _planned(window)
+    _planned(window)
+    text = sheet.file_page.text
+    lines = text.toPlainText().splitlines()
+    # the longest way along X
+    along = [float(line.split("X")[1].split()[0]) if " X" in line else 0.0 for line in lines]
+    cuts = [k for k, line in enumerate(lines) if line.startswith(("G2", "G3")) and k]
+    text.choose(1 + max(cuts, key=lambda k: abs(along[k] - along[k - 1])))
+    _planned(window)
+    shot("program")
+    sheet.show_page("plan")
 
 
 def _sign(folder: Path) -> None:
@@ -236,8 +249,6 @@ def _tidy(window: Window, shot: Callable[[str], None]) -> None:
     tidy = window.sheets["tidy"]
     assert isinstance(tidy, TidySheet)
     work_done(window)
-    QTest.mouseMove(tidy.loops.list.viewport(), QPoint(60, 70))
-    shot("tidy")
     tidy.page.button("offers").click()
     work_done(window)
     specks = tidy.offers.findChild(QPushButton, "show-specks")
