@@ -98,7 +98,7 @@ def _photos(window: Window, shot: Callable[[str], None]) -> None:
 
 
 def _plan(window: Window, shot: Callable[[str], None]) -> None:
-    """Grab the plan of the strap, one cut chosen, and its program, one line chosen."""
+    """Grab the plan of the strap, one cut chosen, and its program, rehearsed half way."""
     window.go("cut_file")
     sheet = window.sheets["cut_file"]
     assert isinstance(sheet, CutFileSheet)
@@ -110,19 +110,13 @@ def _plan(window: Window, shot: Callable[[str], None]) -> None:
     sheet.file_page.format.button("nc").click()
     _planned(window)
     _planned(window)
-    text = sheet.file_page.text
-    lines = text.toPlainText().splitlines()
-    # the longest way along X
-    along = [float(line.split("X")[1].split()[0]) if " X" in line else 0.0 for line in lines]
-    cuts = [k for k, line in enumerate(lines) if line.startswith(("G2", "G3")) and k]
-    text.choose(1 + max(cuts, key=lambda k: abs(along[k] - along[k - 1])))
-    _planned(window)
-    shot("program")
+    _rehearsed(window, sheet, 0.62)
+    shot("rehearsal")
     sheet.show_page("plan")
 
 
 def _sign(folder: Path) -> None:
-    """Grab the tools of a wooden sign: pockets, a name in V-grooves, one bit under two numbers."""
+    """Grab a wooden sign while it is rehearsed: pockets, a name in V-grooves, a rim with tabs."""
     window = Window()
     window.resize(1280, 800)
     window.show()
@@ -146,12 +140,22 @@ def _sign(folder: Path) -> None:
     window.go("cut_file")
     sheet = window.sheets["cut_file"]
     assert isinstance(sheet, CutFileSheet)
-    sheet.show_page("tools")
+    sheet.show_page("file")
     _planned(window)
-    window.table.fit()
-    _grabber(window, folder)("plan-sign")
+    sheet.file_page.format.button("nc").click()
+    _planned(window)
+    _rehearsed(window, sheet, 0.62)
+    _grabber(window, folder)("rehearsal-sign")
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
+
+
+def _rehearsed(window: Window, sheet: CutFileSheet, share: float) -> None:
+    """Rehearse the present job's file, and go so far."""
+    sheet.show_page("rehearsal")
+    while sheet.rehearsal_page.layer is None:
+        _planned(window)
+    sheet.player.go(share * sheet.player.seconds)
 
 
 def _planned(window: Window) -> None:

@@ -25,7 +25,7 @@ from silhueta.app.writes import (
     wrote_gauge,
     wrote_setup,
 )
-from silhueta.core.datum.fixing import present_mm_per_px
+from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, PictureFile
 from silhueta.core.picture.formats import FORMATS, PAGES, SUFFIXES
@@ -157,6 +157,11 @@ class Filing(QObject):
         """Open a demo job, gasket, strap, cover, heron or emblem, in place of the present one."""
         self.bench.ask("Opening", lambda work: _opened_demo(which, work))
 
+    def practise(self) -> None:
+        """Make up a photo of the present part, or of a plate, and open it in its place."""
+        job = self._window.session.job
+        self.bench.ask("Making up a photo", lambda work: _practised(job, work), "practise")
+
     def show(self, opened: Opened) -> None:
         """Put what was opened on the table, in place of the present job.
 
@@ -228,7 +233,7 @@ class Filing(QObject):
         )
         if target is None:
             return
-        on, made = self._lies_on(), plan_of(job)
+        on, made = self.lies_on(), plan_of(job)
         if form.key == "nc" and made is not None:
             from silhueta.core.files.save_all import programs
 
@@ -243,7 +248,7 @@ class Filing(QObject):
         if not there or self._may_replace(there):
             self.writing.ask("Writing", lambda work: saved_all(files, folder, work))
 
-    def _lies_on(self) -> LiesOn:
+    def lies_on(self) -> LiesOn:
         """Return what the outline lies on, as large as it is."""
         window = self._window
         job, picture, flat = window.session.job, window.tracing.picture, window.tracing.flat
@@ -260,7 +265,7 @@ class Filing(QObject):
         """Ask for a folder, and write all there that the job leads to."""
         from silhueta.core.files.save_all import outputs
 
-        job, made, on = self._window.session.job, plan_of(self._window.session.job), self._lies_on()
+        job, made, on = self._window.session.job, plan_of(self._window.session.job), self.lies_on()
         chosen = QFileDialog.getExistingDirectory(
             self._window, "Save all into a folder", str(self._folder())
         )
@@ -308,6 +313,10 @@ class Filing(QObject):
         window = self._window
         if isinstance(result, Opened):
             self.show(result)
+        elif isinstance(result, _Practised):
+            self.show(result.opened)
+            if self._window.session.job is result.opened.job:  # else the old one was kept
+                self._window.say(result.told)
         elif isinstance(result, SavedAll):
             self.kept_all.emit(result)
         elif isinstance(result, File):
@@ -367,6 +376,28 @@ class Filing(QObject):
         box.addButton(f"Leave {them}", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         return box.clickedButton() is replace_it
+
+
+class _Practised(NamedTuple):
+    """A made-up photo, opened, and what it shows, in words."""
+
+    opened: Opened
+    told: str
+
+
+def _practised(job: Job, work: Work) -> _Practised:
+    from silhueta.core.practise.render import photo_of
+    from silhueta.core.practise.scene import new_seed, plate_of, scene_of
+    from silhueta.core.rehearsal.bench_of import parts_of
+
+    seed = new_seed()
+    with work.stage("photo"):
+        parts = list(parts_of(job, (0.0, 0.0))) if true_size(job) else []
+        scene = scene_of(parts or plate_of(seed), seed)
+        data = photo_of(scene)
+    with work.stage("read"):
+        opened = open_picture(PictureFile(data, f"practise_{seed}.jpg"))
+    return _Practised(opened, f"Made up: {scene.told()}.")
 
 
 def _opened_demo(which: str, work: Work) -> Opened:

@@ -13,9 +13,10 @@ from silhueta.app.planning import clock
 from silhueta.app.session import Session
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
 from silhueta.core.job import Job
-from silhueta.core.units import MM_PER_UNIT
+from silhueta.core.units import MM_PER_UNIT, Unit
 
 if TYPE_CHECKING:
+    from silhueta.app.stops.cut_file.rehearsal_layer import RehearsalLayer
     from silhueta.core.cutting.timing import Times
 
 _HIGH = 62
@@ -34,6 +35,7 @@ class Readout(QWidget):
         self._sigma: tuple[float, float] | None = None
         self._photo_mm: float | None = None  # per px, while a tilted photo is shown
         self._figures: list[Group] = []
+        self._layer: RehearsalLayer | None = None  # what is seen of a rehearsal
         self._times: Times | None = None  # what the cut plan comes to, where it is shown
         session.job_changed.connect(self.refresh)
         self.refresh(session.job)
@@ -59,6 +61,13 @@ class Readout(QWidget):
         if times != self._times:
             self._times = times
             self.refresh(self._session.job)
+
+    def show_rehearsal(self, layer: RehearsalLayer | None) -> None:
+        """Show where a rehearsed file is; None: as usual."""
+        if layer is None and self._layer is None:
+            return
+        self._layer = layer
+        self.update()
 
     def refresh(self, job: Job) -> None:
         """Work the figures out from the job."""
@@ -104,6 +113,8 @@ class Readout(QWidget):
     def groups(self) -> list[Group]:
         """Return what is shown."""
         unit, factor, places = self._unit(self._session.job)
+        if self._layer is not None:
+            return _of_rehearsal(self._layer, self._session.units)
         if self._photo_mm is not None:
             unit, factor, places = "px", self._photo_mm, 1
         x = y = "–"
@@ -142,6 +153,22 @@ class Readout(QWidget):
                 name_wide = QFontMetricsF(small).horizontalAdvance(name)
                 left += max(wide + tail, room, name_wide) + 20
         painter.end()
+
+
+def _of_rehearsal(layer: RehearsalLayer, unit: Unit) -> list[Group]:
+    """Return where a rehearsed file is, what it cuts and how long it still takes."""
+    now, done = layer.moment, layer.course.done
+    factor, places = MM_PER_UNIT[unit], 1 if unit == "mm" else 2
+    x, y, _ = now.place
+    tool = "torch" if layer.shown.carving is None else "bit"
+    feed = f"{now.feed / factor:,.0f} {unit}/min" if now.feed else ""
+    cut, whole = (f"{mm / factor:,.{places - 1}f}" for mm in (now.cut_mm, done.cut_mm))
+    return [
+        [("x", f"{x / factor:.{places}f}", unit), ("y", f"{y / factor:.{places}f}", unit)],
+        [(tool, "on" if now.on else "off", feed)],
+        [("cut", cut, f"of {whole} {unit}"), ("pierces", str(now.pierces), f"of {done.pierces}")],
+        [("time", clock(layer.now), f"of {clock(layer.course.seconds)}")],
+    ]
 
 
 def _of_plan(times: Times, factor: float, unit: str, places: int) -> list[Group]:

@@ -178,7 +178,11 @@ class StartCard(_Floating):
         column.addWidget(text)
         column.addSpacing(8)
         line = QHBoxLayout()
-        for identifier, words in (("open", "Open a picture…"), ("demo", "Open the demo job")):
+        for identifier, words in (
+            ("open", "Open a picture…"),
+            ("demo", "Open the demo job"),
+            ("practise", "Try a made-up photo"),
+        ):
             button = QPushButton(words, self)
             button.setObjectName(f"start-{identifier}")
             button.clicked.connect(lambda _=False, i=identifier: actions.run(i))

@@ -94,6 +94,8 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.notice)
         middle.addWidget(self.table, 1)
+        self.foot = QVBoxLayout()  # where a worksheet may stand something below the table
+        middle.addLayout(self.foot)
         middle.addWidget(self.progress)
         body = QHBoxLayout()
         body.setSpacing(0)
@@ -111,14 +113,15 @@ class Window(QMainWindow):
         leave_space(self)
 
     def _join(self) -> None:
-        self.session.job_changed.connect(self._refresh)
-        self.tracing.changed.connect(self._refresh)
-        self.inspecting.changed.connect(self._refresh)
-        self.planning.changed.connect(self._refresh)
+        self.session.job_changed.connect(self.renew)
+        self.tracing.changed.connect(self.renew)
+        self.inspecting.changed.connect(self.renew)
+        self.planning.changed.connect(self.renew)
         self.tracing.flattened.connect(self._take_flat)
         self.traveller.go.connect(self.go)
         self.table.cursor_moved.connect(self.readout.set_cursor)
         self.fade.changed.connect(self.table.set_lines)
+        self.table.resized.connect(self._place_strips)
         self.bar.units_chosen.connect(self.session.set_units)
         self.session.units_changed.connect(self.bar.show_units)
         self.session.units_changed.connect(lambda unit: self.remembered.change(units=unit))
@@ -138,7 +141,7 @@ class Window(QMainWindow):
         self.table.show_photo(stop.photo, datums=stop.datums)
         self.table.solution = None
         self.sheets.show_stop(key)
-        self._refresh()
+        self.renew()
 
     def find_action(self) -> None:
         """Open the list of actions."""
@@ -179,7 +182,8 @@ class Window(QMainWindow):
 
     # what is shown
 
-    def _refresh(self, _: object = None) -> None:
+    def renew(self, _: object = None) -> None:
+        """Show the job as it has become: title, Traveller, actions, bar."""
         job = self.session.job
         star = " •" if self.session.dirty else ""
         self.setWindowTitle(f"{job.name}{star} — Silhueta")
@@ -192,7 +196,7 @@ class Window(QMainWindow):
 
     def _take_flat(self, flat: Rectified) -> None:
         self.table.set_flat(flat, self.tracing.cleaned(), self.tracing.shown_colours)
-        self._refresh()
+        self.renew()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the strips that float on the table in their corners."""

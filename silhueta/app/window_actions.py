@@ -136,6 +136,12 @@ def _demo_actions(window: Window) -> tuple[Action, ...]:
             words="example scan pen line centre",
         ),
         Action(
+            "practise",
+            "Practise with a made-up photo",
+            window.filing.practise,
+            words="try learn example camera scanner simulated",
+        ),
+        Action(
             "demo_emblem",
             "Open the demo picture: four-colour emblem",
             lambda: window.filing.open_demo("emblem"),

@@ -16,6 +16,7 @@ from silhueta.cli.gauge import gauge
 from silhueta.cli.inspect import inspect
 from silhueta.cli.machines import machines
 from silhueta.cli.open import open_window
+from silhueta.cli.practise import practise
 from silhueta.cli.progress import say
 from silhueta.cli.rehearse import rehearse
 from silhueta.cli.tidy import tidy
@@ -45,6 +46,7 @@ for command in (
     rehearse,
     machines,
     gauge,
+    practise,
     open_window,
     demo,
 ):

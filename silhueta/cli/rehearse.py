@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from silhueta.cli.plan import typed_options
 from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import check_outputs, write_report
 from silhueta.cli.values import Length, Size
@@ -15,16 +15,15 @@ from silhueta.core.inspect_settings import PROCESSES
 from silhueta.core.work import Work
 
 if TYPE_CHECKING:
+    from silhueta.core.rehearsal.bench import Bench
     from silhueta.core.rehearsal.bench_of import Wanted
     from silhueta.core.rehearsal.event import Rehearsed
-    from silhueta.core.rehearsal.rehearse import Bench
-    from silhueta.core.rehearsal.steps import Step
+    from silhueta.core.rehearsal.reading import Reading
     from silhueta.core.shop.machines import Machine
 
 _FILE = click.Path(path_type=File)
 _STOPS = 3  # exit code where something stops the cut
 _TOLD = 200  # events that are told one by one
-_PROGRAMS = (".nc", ".ngc", ".gcode", ".tap", ".txt")
 
 
 @click.command()
@@ -47,28 +46,27 @@ def rehearse(file: File, report: File | None, picture: File | None, **given: Any
     from silhueta.core.apart.ask import ready
 
     ready()
-    from silhueta.core.rehearsal.event import Event, Rehearsed
+    from silhueta.core.rehearsal.event import Rehearsed
     from silhueta.core.rehearsal.picture import write_picture
+    from silhueta.core.rehearsal.reading import Reading
     from silhueta.core.rehearsal.rehearse import rehearse as run
-    from silhueta.core.rs274.interpret import NotUnderstoodError, UnitMissingError
 
     check_outputs((), file, {"--report": (report, ".json"), "--picture": (picture, ".png")})
     if given["kerf"] is not None and given["bit"] is not None:
         raise click.UsageError("--kerf and --bit are two words for one width; give one of them")
     work = Work(Progress())
-    try:
-        with work.stage("read"):
-            machine = _machine(given)
-            steps = _steps(file, given, machine)
-    except UnitMissingError as error:
-        raise click.UsageError(f"{file.name}, {error}; give --units mm or --units in") from error
-    except NotUnderstoodError as error:
-        text = f"{error}; nothing of it was run"
-        done = Rehearsed((Event("not-understood", 0.0, (0.0, 0.0), error.line, text),))
-        return _tell(done, report, work)
+    read = Reading()
+    with work.stage("read"):
+        machine = _machine(given)
+        read.add(file, machine, given["units"])
+    if read.unit_missing:
+        raise click.UsageError(f"{read.unit_missing}; give --units mm or --units in")
+    if read.refused is not None:
+        text = f"line {read.refused.line}: {read.refused.text}; nothing of it was run"
+        return _tell(Rehearsed((read.refused._replace(text=text),)), report, work)
     with work.stage("rehearse"):
-        bench = _bench(file, steps, given, machine)
-        done = run(steps, bench, work)
+        bench = _bench(read, given, machine)
+        done = run(read.steps, bench, work)
     if done.moved != (0.0, 0.0):
         x, y = done.moved
         say(f"{given['against'].name} was moved by {x:.2f}, {y:.2f} mm onto the cut")
@@ -108,7 +106,9 @@ def _tell(done: Rehearsed, report: File | None, work: Work) -> int:
                     for one in done.events
                 ],
                 "pieces": done.pieces,
-                "deviation_mm": None if done.deviation is None else round(done.deviation, 6),
+                "deviation_mm": _rounded(done.deviation),
+                "deviation_beyond_radius_mm": _rounded(done.beyond_radius),
+                "depth_off_mm": _rounded(done.depth_off),
                 "seconds": round(done.seconds, 2),
                 "cut_mm": round(done.cut_mm, 3),
                 "rapid_mm": round(done.rapid_mm, 3),
@@ -118,6 +118,10 @@ def _tell(done: Rehearsed, report: File | None, work: Work) -> int:
             "stage_seconds",
         )
     return _STOPS if done.stops else 0
+
+
+def _rounded(mm: float | None) -> float | None:
+    return None if mm is None else round(mm, 6)
 
 
 def _machine(given: dict[str, Any]) -> Machine | None:
@@ -136,58 +140,25 @@ def _machine(given: dict[str, Any]) -> Machine | None:
     return machine_of(given["process"], named, known_machines()[0])
 
 
-def _steps(file: File, given: dict[str, Any], machine: Machine | None) -> list[Step]:
-    """Return the steps of a file."""
-    from silhueta.core.errors import FileError
-    from silhueta.core.files.atomic import read_bytes
-    from silhueta.core.files.inspect_file import read_drawing
-    from silhueta.core.files.program_proof import machine_words
-    from silhueta.core.rehearsal.steps import of_drawing, of_program
-
-    if file.suffix.lower() in _PROGRAMS:
-        text = read_bytes(file).decode("latin-1")
-        words = None if machine is None else machine_words(machine)
-        return of_program(text, given["units"], words)
-    drawing = read_drawing(file)
-    if not drawing.says_units:
-        if given["units"] is None:
-            raise click.UsageError(
-                f"{file.name} does not say its unit; give --units mm or --units in"
-            )
-        drawing = drawing.taken_as(given["units"])
-    steps = of_drawing(drawing)
-    if not steps:
-        raise FileError(f"{file.name} holds nothing that goes through the sheet")
-    return steps
-
-
-def _bench(file: File, steps: list[Step], given: dict[str, Any], machine: Machine | None) -> Bench:
+def _bench(read: Reading, given: dict[str, Any], machine: Machine | None) -> Bench:
     """Return what the file is run on, and what it is held against."""
     from silhueta.core.inspection.limits import Limits, tool_of
-    from silhueta.core.rehearsal.bench_of import Wanted, tables_of, wanted_of
-    from silhueta.core.rehearsal.rehearse import Bench
+    from silhueta.core.rehearsal.bench_of import Wanted, bench_for, tables_of, wanted_of
 
-    typed = typed_options()
     wanted: Wanted = Wanted(()) if given["against"] is None else wanted_of(given["against"])
     process = given["process"] or wanted.process
     width = given["kerf"] if given["bit"] is None else given["bit"]
-    widths = {} if width is not None else wanted.widths or {}
-    if width is None:
-        width = wanted.width
-    if width is None:
-        program = file.suffix.lower() in _PROGRAMS
+    if width is not None:  # somebody knows better which tool is in, and what is left by it
+        wanted = wanted._replace(tools={}, width=width, held=wanted.held and given["bit"] is None)
+    elif wanted.width is None:
         # a drawing's lines are the part itself, unless somebody says how wide the tool is
-        width = tool_of(Limits(process)) if process is not None and program else 0.0
-    sheet = given["sheet"]
-    thickness = given["thickness"] or wanted.thickness
-    return Bench(
-        process,
-        width,
-        widths,
-        thickness,
-        None if sheet is None else (0.0, 0.0, *sheet),
-        machine,
-        wanted.parts,
-        wanted.held and "bit" not in typed,
-        wanted.tables or tables_of(steps, process),
+        known = process is not None and not read.drawing
+        width = tool_of(Limits(process)) if known else 0.0
+    if given["sheet"] is not None:
+        wanted = wanted._replace(sheet=(0.0, 0.0, *given["sheet"]))
+    wanted = wanted._replace(
+        process=process,
+        thickness=given["thickness"] or wanted.thickness,
+        tables=wanted.tables or tables_of(read.steps, process),
     )
+    return replace(bench_for(wanted, machine, width or 0.0), drawing=read.drawing)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from silhueta.core.cutting.program import Motion
@@ -18,6 +19,11 @@ from silhueta.core.geometry.path import CUBIC, LINE, Loop, OpenPath
 from silhueta.core.geometry.region.region import united
 from silhueta.core.job import PictureFile, TraceSettings
 from silhueta.core.picture.decode import Picture, decode
+from silhueta.core.rehearsal.bench import Bench, Field
+from silhueta.core.rehearsal.course import Carving
+from silhueta.core.rehearsal.rehearse import course_of
+from silhueta.core.rehearsal.relief import shaded
+from silhueta.core.rehearsal.steps import of_program
 from silhueta.core.shop.machines import shipped_machines
 from silhueta.core.tidy.offers.thin import thinned
 from silhueta.core.trace.edge.contours import contours
@@ -81,6 +87,19 @@ def main() -> None:
     along = np.column_stack([ragged, np.zeros(len(ragged))])
     along_it = Motion("cut", along, np.zeros(len(along) - 1), 1000.0)
     times([Motion("rapid", along[:2], np.zeros(1)), along_it], machine)
+    _rehearsed()
+
+
+def _rehearsed() -> None:
+    """Rehearse a pocket, and look at it in the middle."""
+    text = "G21 G17 G90 G94\nT1 M6\nM3\nG0 X0 Y0 Z1\nG1 Z-1 F300\nG1 X5\nG3 X0 Y5 I-5 J0\nM5\nM2\n"
+    field = Field(shapely.box(-1, -1, 6, 6), 1.0, True, 0.5)
+    bench = Bench(
+        "router", 1.0, thickness=3.0, wanted=(shapely.box(-9, -9, 9, 9),), fields=(field,)
+    )
+    course = course_of(of_program(text), bench)
+    heights = Carving(course, (-2.0, -2.0, 8.0, 8.0)).at(course.seconds / 2)
+    shaded(heights.heights(), heights.cell, 3.0)
 
 
 def _read(grey: NDArray[np.uint8] | NDArray[np.uint16]) -> Picture:

@@ -68,6 +68,7 @@ _STAGES = {
     "inspect": "Looking for what would go wrong",
     "plan": "Planning the cut",
     "rehearse": "Running the file",
+    "photo": "Making up a photo",
     "write": "Writing and reading back",
     "report": "Writing the report",
     "frame": "Looking for a frame",

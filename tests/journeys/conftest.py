@@ -12,7 +12,15 @@ from silhueta.app.planning import plan_of
 from silhueta.core.rs274.interpret import interpret
 from tests.app.conftest import hand
 
-__all__ = ["act", "all_saved", "hand", "inspected", "inspected_from_anywhere", "planned"]
+__all__ = [
+    "act",
+    "all_saved",
+    "hand",
+    "inspected",
+    "inspected_from_anywhere",
+    "planned",
+    "rehearsed",
+]
 
 
 def inspected(hand):
@@ -92,6 +100,28 @@ def all_saved(hand, folder, monkeypatch):
     for word in ("Material:", "Thickness:", "Tool:", "Unit:", "Zero:", "Time:"):
         assert word in told
     return files
+
+
+def rehearsed(hand, saved=True):
+    """Rehearse the job's own file to its end, with the hand; return what came of it (Rehearsed)."""
+    hand.key(Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
+    hand.settle()
+    hand.click("choice-rehearsal")
+    sheet = hand.window.sheets["cut_file"]
+    page, player = sheet.rehearsal_page, sheet.player
+    hand.wait(lambda: page.layer is not None or bool(page.asked.text()))
+    assert page.asked.text() == ""
+    hand.settle()
+    assert page.about.text() == ("as it was saved" if saved else "as it would be saved now")
+    assert player.now == 0
+    hand.click("to-end")
+    course = page.layer.course
+    assert page.layer.moment.runs == len(course.runs)
+    assert page.layer.moment.pieces == course.done.pieces
+    assert hand.window.readout.groups()[-1][0][1] == player.time.text().split(" of ")[0]
+    assert "rehearsed" in hand.window.traveller.buttons["cut_file"].toolTip()
+    assert sheet.result.text().startswith("Cuts what was meant"), sheet.result.text()
+    return course.done
 
 
 @pytest.fixture

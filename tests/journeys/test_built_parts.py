@@ -14,7 +14,7 @@ from silhueta.core.files.inspect_file import inspect_file
 from silhueta.core.geometry.measure import signed_area
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job, set_imported
-from tests.journeys.conftest import all_saved, inspected, planned
+from tests.journeys.conftest import all_saved, inspected, planned, rehearsed
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -83,6 +83,10 @@ def test_journey_e_the_nameplate_in_fifteen_actions(hand, act, tmp_path, monkeyp
     assert plan.entries[-1].level == 0
     (tmp_path / "all").mkdir()
     assert len(all_saved(hand, tmp_path / "all", monkeypatch)) == 6
+    done = rehearsed(hand)
+    # one piece of scrap for each hole and letter, and the plate
+    assert done.pieces == len(plan.entries)
+    assert done.beyond_radius < 0.01
 
 
 def test_words_stay_text_until_they_are_words_followed(hand):
@@ -182,6 +186,16 @@ def test_journey_g_the_gate_panel_in_sections(hand, act, tmp_path):
     cut = sum(one["outer_loops"] + one["holes"] for one in found) - len(loops(hand))
     assert cut == 3  # the numbers, which enclose something as well
     assert len(act.done) <= 15
+    # each of the files goes on a bed of its own: the first is planned and rehearsed
+    window.session.mark_saved(window.session.job, tmp_path / "gate.silhueta")
+    hand.open(files[0])
+    assert window.session.job.name != "Gate panel"
+    plan = planned(hand, "router", "12 mm", "6.35 mm", "plywood")
+    hand.click("choice-file")
+    hand.click("choice-nc")
+    done = rehearsed(hand, saved=False)
+    assert done.pieces == sum(not one.tabs for one in plan.entries if one.through) > 3
+    assert done.beyond_radius < 0.01
 
 
 def test_an_edit_is_shown_before_it_is_taken_and_pieces_are_chosen_and_dragged(hand):

@@ -12,7 +12,12 @@ from silhueta.core.files.inspect_file import read_drawing
 from silhueta.core.geometry.arcs import full_circle
 from silhueta.core.truing.edits import held
 from silhueta.demo.photos import COVER_PICTURE, PINTLE_MM, STRAP_PICTURE
-from tests.journeys.conftest import all_saved, inspected_from_anywhere, planned
+from tests.journeys.conftest import (
+    all_saved,
+    inspected_from_anywhere,
+    planned,
+    rehearsed,
+)
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -130,6 +135,9 @@ def test_journey_a_in_twelve_actions(hand, act, tmp_path, monkeypatch):
     proof = next(file for name, file in files.items() if name.endswith("-proof.pdf"))
     told = PdfDocument(proof)[0].get_textpage().get_text_range()
     assert "Ø 22.05 mm (measured 22.05 mm)" in told
+    done = rehearsed(hand)
+    assert done.pieces == 5  # four slugs, the strap last
+    assert done.beyond_radius < 0.01
 
 
 def test_journey_c_in_fourteen_actions(hand, act, tmp_path, monkeypatch):

@@ -18,7 +18,7 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.geometry.transform import shifted
 from silhueta.core.job import Job, set_imported
-from tests.journeys.conftest import all_saved, planned
+from tests.journeys.conftest import all_saved, planned, rehearsed
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NO = Qt.KeyboardModifier.NoModifier
@@ -50,6 +50,10 @@ def _all_of_it(hand, folder, monkeypatch):
     assert {name.split("-")[2] for name in programs} == {"pocket.nc", "groove.nc", "profile.nc"}
     assert programs[-1] == "wooden_sign-3-profile.nc"
     assert "set Z 0 on the table" in files[programs[-1]].read_text()
+    done = rehearsed(hand)
+    assert done.pieces == 0  # fifteen tabs hold it
+    assert done.beyond_radius < 0.01
+    assert done.depth_off < 0.02
     assert len(PdfDocument(files["wooden_sign-proof.pdf"])) >= 8
 
 

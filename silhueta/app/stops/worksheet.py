@@ -61,6 +61,10 @@ class Worksheet(QWidget):
         self._asked.setText(stop.question)
         self._following = following
 
+    def ask(self, question: str) -> None:
+        """Ask another question than the stop's own, on a page that answers another."""
+        self._asked.setText(question)
+
     def go_on(self) -> None:
         """Go to the stop that follows."""
         if self._following is not None:

@@ -30,8 +30,14 @@ def steps(px_per_unit: float, unit: Unit) -> tuple[float, int]:
     return 10 * power, 10
 
 
-def paint_rulers(painter: QPainter, view: View, unit: Unit, true_size: bool) -> None:
-    """Paint both rulers over the table's edges."""
+def paint_rulers(
+    painter: QPainter,
+    view: View,
+    unit: Unit,
+    true_size: bool,
+    zero: tuple[float, float] = (0.0, 0.0),
+) -> None:
+    """Paint both rulers over the table's edges; `zero` (mm) is where they count from."""
     width, height = view.size.width(), view.size.height()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     painter.fillRect(QRectF(0, 0, THICK, height), CARD)
@@ -41,14 +47,14 @@ def paint_rulers(painter: QPainter, view: View, unit: Unit, true_size: bool) -> 
     painter.drawLine(QLineF(THICK, height - THICK, width, height - THICK))
     painter.setFont(font(12, narrow=True))
     fine, bold = QPen(FAINT, 1), QPen(INK, 1)
-    for x, value, part in _marks(view, unit, 0):
+    for x, value, part in _marks(view, unit, 0, zero[0]):
         if x > THICK:
             painter.setPen(bold if part == 0 else fine)
             painter.drawLine(QLineF(x, height - THICK, x, height - THICK + (8 if part == 0 else 4)))
             if part == 0:
                 box = QRectF(x - 30, height - THICK + 8, 60, 16)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, value)
-    for y, value, part in _marks(view, unit, 1):
+    for y, value, part in _marks(view, unit, 1, zero[1]):
         if y < height - THICK:
             painter.setPen(bold if part == 0 else fine)
             painter.drawLine(QLineF(THICK - (8 if part == 0 else 4), y, THICK, y))
@@ -74,19 +80,22 @@ def paint_grid(painter: QPainter, view: View, unit: Unit, colour: QColor) -> Non
     painter.drawLines(lines)
 
 
-def _marks(view: View, unit: Unit, axis: int) -> Iterator[tuple[float, str, int]]:
+def _marks(
+    view: View, unit: Unit, axis: int, zero: float = 0.0
+) -> Iterator[tuple[float, str, int]]:
     """Yield the screen place, the figure and the part (0: with figure) of each mark."""
     size = MM_PER_UNIT[unit]
     per_unit = view.px_per_mm * size
     step, parts = steps(per_unit, unit)
     shown = view.shown()
     low, high = (shown.left(), shown.right()) if axis == 0 else (shown.top(), shown.bottom())
+    low, high = low - zero, high - zero
     first = math.floor(low / size / step)
     places = max(0, -math.floor(math.log10(step) + 1e-9)) if unit == "mm" else 3
     for whole in range(first, math.ceil(high / size / step) + 1):
         for part in range(parts):
             value = (whole + part / parts) * step
-            mm = value * size
+            mm = value * size + zero
             at = (
                 view.to_screen(QPointF(mm, 0)).x()
                 if axis == 0

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from silhueta.app.table.brush import BrushTool
     from silhueta.app.table.outline_layer import OutlineLayer
     from silhueta.app.table.picture_layer import PictureLayer, Rule
-    from silhueta.app.table.tool import Overlay, Tool
+    from silhueta.app.table.tool import Cover, Overlay, Tool
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.datum.solve import Solution
     from silhueta.core.picture.decode import Picture
@@ -43,6 +43,7 @@ class Surface(QWidget):
     """Paints the job; the hand on it is the table's."""
 
     zoomed = Signal(float)
+    resized = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -72,6 +73,7 @@ class Surface(QWidget):
         self.pick: PickTool | None = None
         self.brush: BrushTool | None = None
         self.tool: Tool | None = None  # of a worksheet; picks and the brush go before it
+        self.cover: Cover | None = None  # in place of picture and outline
         self.overlays: dict[str, Overlay] = {}  # painted over the outline, by their names
         self._fitted = False
         self._by_key = False
@@ -266,6 +268,11 @@ class Surface(QWidget):
             self.overlays[name] = overlay
         self.update()
 
+    def set_cover(self, cover: Cover | None) -> None:
+        """Lay something on the table in place of picture and outline, or (None) take it away."""
+        self.cover = cover
+        self.update()
+
     def zoom_by(self, factor: float, about: QPointF | None = None) -> None:
         """Magnify about a screen place, or the middle."""
         self.view.zoom(factor, about or QPointF(self.rect().center()))
@@ -290,6 +297,12 @@ class Surface(QWidget):
         """Paint ground, picture, grid, outline, sizes, tool and rulers, in this order."""
         painter = QPainter(self)
         job, lines = self._session.job, 0.0 if self.bare else self.lines
+        if self.cover is not None and not (self.bare and self.picture is not None):
+            self.cover.paint(painter, self)
+            paint_rulers(painter, self.view, self._session.units, True, self.cover.zero)
+            self._paint_focus(painter)
+            painter.end()
+            return
         target = self.view.transform().mapRect(self.picture_box())
         self._paint_ground(painter, target, lines)
         if not self.bare and self.picture is not None and self.shows_datums:
@@ -304,11 +317,14 @@ class Surface(QWidget):
         if self.brush is not None:
             self.brush.paint(painter, self.from_pixel, QRectF(self.rect()))
         paint_rulers(painter, self.view, self._session.units, true_size(job) and not self.tilted)
+        self._paint_focus(painter)
+        painter.end()
+
+    def _paint_focus(self, painter: QPainter) -> None:
         if self._by_key:
             painter.setPen(QPen(BRASS_DEEP, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
-        painter.end()
 
     def _paint_ground(self, painter: QPainter, target: QRectF, lines: float) -> None:
         painter.fillRect(self.rect(), blend(BENCH, LAYOUT_BLUE, lines))
@@ -344,3 +360,4 @@ class Surface(QWidget):
         self.view.size = QSizeF(event.size())
         if not self._fitted or event.oldSize().width() <= 0:
             self.fit()
+        self.resized.emit()

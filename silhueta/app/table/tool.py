@@ -34,6 +34,15 @@ class Tool(Protocol):
         """Paint over everything."""
 
 
+class Cover(Protocol):
+    """Something that lies on the table in place of picture and outline."""
+
+    zero: tuple[float, float]  # mm: where its own coordinates begin, from which rulers count
+
+    def paint(self, painter: QPainter, table: Surface) -> None:
+        """Paint all of the table as it is seen now."""
+
+
 class Overlay(Protocol):
     """Something that paints itself over the outline."""
 

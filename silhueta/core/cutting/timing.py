@@ -80,7 +80,7 @@ def times(motions: Sequence[Motion], machine: Machine) -> Times:
                 more += _rapid_seconds(one, machine)
             elif one.kind == "plunge":
                 far = float(np.linalg.norm(one.points[-1] - one.points[0]))
-                more += _profile(far, 0.0, 0.0, one.feed / 60, machine.acceleration_mm_s2)
+                more += profile(far, 0.0, 0.0, one.feed / 60, machine.acceleration_mm_s2)
             elif one.kind == "wait":
                 more += one.seconds
             elif one.kind == "tool":
@@ -138,8 +138,8 @@ def _rapid_seconds(one: Motion, machine: Machine) -> float:
     step = one.points[-1] - one.points[0]
     flat, high = math.hypot(step[0], step[1]), abs(float(step[2]))
     a = machine.acceleration_mm_s2
-    sideways = _profile(flat, 0.0, 0.0, machine.rapid_mm_min / 60, a)
-    up = _profile(high, 0.0, 0.0, machine.z_rapid_mm_min / 60, a)
+    sideways = profile(flat, 0.0, 0.0, machine.rapid_mm_min / 60, a)
+    up = profile(high, 0.0, 0.0, machine.z_rapid_mm_min / 60, a)
     return max(sideways, up)
 
 
@@ -161,12 +161,12 @@ def _run_seconds(run: Sequence[Motion], machine: Machine) -> float:
     a = machine.acceleration_mm_s2
     top = np.minimum(feed, np.sqrt(a * radius))
     cos = np.clip((last[:-1] * first[1:]).sum(axis=1), -1.0, 1.0)
-    corner = np.minimum(_corner_speed(cos, a, machine.corner_mm), np.minimum(top[:-1], top[1:]))
+    corner = np.minimum(corner_speed(cos, a, machine.corner_mm), np.minimum(top[:-1], top[1:]))
     speeds = np.concatenate([[0.0], corner, [0.0]])
-    return float(_walk(size, top, speeds, a))
+    return float(walk(size, top, speeds, a).sum())
 
 
-def _corner_speed(cos: Floats, acceleration: float, off: float) -> Floats:
+def corner_speed(cos: Floats, acceleration: float, off: float) -> Floats:
     """Return how fast corners may be gone through, mm/s, rounded by `off` mm at most.
 
     A round of radius r that leaves a corner of turn t by `off` has off = r (1 / cos(t / 2) - 1).
@@ -178,20 +178,20 @@ def _corner_speed(cos: Floats, acceleration: float, off: float) -> Floats:
 
 
 @compiled
-def _walk(size: Floats, top: Floats, speeds: Floats, a: float) -> float:
-    """Return the time along pieces whose ends may be gone through at `speeds` at most."""
+def walk(size: Floats, top: Floats, speeds: Floats, a: float) -> Floats:
+    """Return the time along each piece, s; their ends may be gone through at `speeds` at most."""
     count = len(size)
     for k in range(count - 1, -1, -1):  # so that it can always stop in time
         speeds[k] = min(speeds[k], math.sqrt(speeds[k + 1] ** 2 + 2 * a * size[k]))
-    whole = 0.0
+    spent = np.zeros(count)
     for k in range(count):  # and is never faster than it can have become
         speeds[k + 1] = min(speeds[k + 1], math.sqrt(speeds[k] ** 2 + 2 * a * size[k]))
-        whole += _profile(size[k], speeds[k], speeds[k + 1], top[k], a)
-    return whole
+        spent[k] = profile(size[k], speeds[k], speeds[k + 1], top[k], a)
+    return spent
 
 
 @compiled
-def _profile(far: float, first: float, last: float, top: float, a: float) -> float:
+def profile(far: float, first: float, last: float, top: float, a: float) -> float:
     """Return the time over a stretch, s, from one speed to another, at most `top`, mm/s."""
     if far <= 0:
         return 0.0

@@ -11,7 +11,8 @@ from silhueta.core.cutting.plan import Plan
 from silhueta.core.cutting.program import Motion
 from silhueta.core.errors import FileError
 from silhueta.core.plan_settings import BITS, Tool
-from silhueta.core.rs274.interpret import Deed, NotUnderstoodError, Place, interpret
+from silhueta.core.rs274.deeds import Deed, NotUnderstoodError, Place
+from silhueta.core.rs274.interpret import interpret
 from silhueta.core.shop.machines import Machine
 
 OFF = 0.001  # mm, that what is read may be off, besides what the file's decimals leave

@@ -15,7 +15,8 @@ from silhueta.core.files.program_proof import machine_words
 from silhueta.core.files.program_write import program_bytes
 from silhueta.core.geometry.path import Floats
 from silhueta.core.job import Job
-from silhueta.core.rs274.interpret import Deed, interpret
+from silhueta.core.rs274.deeds import Deed
+from silhueta.core.rs274.interpret import interpret
 
 _ARC = math.radians(3.0)  # between points of an arc that is shown
 

@@ -2,32 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path as File
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
 
+from silhueta.core.cutting.plan import Plan
 from silhueta.core.cutting.planned import planned
 from silhueta.core.files.inspect_file import is_job, to_inspect
 from silhueta.core.files.plan_job import drawing_of_plan
+from silhueta.core.geometry.flatten import flatten
+from silhueta.core.geometry.measure import Box
 from silhueta.core.geometry.path import Loop
 from silhueta.core.geometry.solids import polygon_of, solids
 from silhueta.core.inspect_settings import Process
+from silhueta.core.inspection.limits import sheet_box
 from silhueta.core.job import Job
+from silhueta.core.plan_settings import Tool
+from silhueta.core.rehearsal.bench import Bench, Field
 from silhueta.core.rehearsal.kerfs import Piece
 from silhueta.core.rehearsal.steps import Step
+from silhueta.core.shop.machines import Machine
 
 _CHORD = 0.002  # mm, within which curves of what is wanted are followed
+_BESIDE = 0.5  # mm beside a tool's way, that it may still go as deep: roundings of files are less
 _PLACED = 0.9  # of both, that a piece and what is wanted share where they are the same
 
 
 class Wanted(NamedTuple):
     """What should stay, and what a job's plan says of tools.
 
-    widths : mapping of int to float
-        Of the tools, by their numbers.
+    tools : mapping of int to Tool
+        By their numbers.
+    fields : tuple of Field
+        How deep it was planned to go, and where.
+    sheet, margin, slats
+        As `Bench` has them.
     tables : tuple of int
         Numbers of the tools whose zero is on the table.
     held : bool
@@ -38,7 +50,11 @@ class Wanted(NamedTuple):
     process: Process | None = None
     thickness: float = 0.0
     width: float | None = None
-    widths: dict[int, float] | None = None
+    tools: dict[int, Tool] | None = None
+    fields: tuple[Field, ...] = ()
+    sheet: Box | None = None
+    margin: float = 0.0
+    slats: float = 0.0
     tables: tuple[int, ...] = ()
     held: bool = False
 
@@ -56,17 +72,71 @@ def wanted_of(source: File) -> Wanted:
     if not is_job(source) or job.inspect.process is None:
         return Wanted(parts_of(job, (0.0, 0.0)))
     plan = planned(job)
-    shift = drawing_of_plan(job, plan, None, File("x.nc")).shift
+    return wanted_of_plan(job, plan, drawing_of_plan(job, plan, None, File("x.nc")).shift)
+
+
+def wanted_of_plan(job: Job, plan: Plan, shift: tuple[float, float]) -> Wanted:
+    """Return what a job's plan wants, moved as its file is."""
     outer = [one for one in plan.entries if one.operation == "cut" and one.level % 2 == 0]
+    box, limits = sheet_box(plan.limits), plan.limits
+    x, y = shift
     return Wanted(
         parts_of(job, shift),
         plan.process,
         plan.thickness,
         plan.tools[0].diameter_mm if plan.tools else None,
-        {tool.number: tool.diameter_mm for tool in plan.tools},
+        {tool.number: tool for tool in plan.tools},
+        () if plan.flat else tuple(_fields(job, plan, shift)),
+        None if box is None else (box[0] + x, box[1] + y, box[2] + x, box[3] + y),
+        limits.margin or 0.0,
+        limits.slats or 0.0,
         tuple(tool.number for tool in plan.tools if tool.zero == "table"),
         bool(outer) and all(one.tabs for one in outer),
     )
+
+
+def bench_for(wanted: Wanted, machine: Machine | None, width: float = 0.0) -> Bench:
+    """Return a bench as a job's plan has it."""
+    return Bench(
+        wanted.process,
+        wanted.width or width,
+        wanted.tools or {},
+        wanted.thickness,
+        wanted.sheet,
+        wanted.margin,
+        wanted.slats,
+        machine,
+        wanted.parts,
+        wanted.fields,
+        wanted.held,
+        wanted.tables,
+    )
+
+
+def _fields(job: Job, plan: Plan, shift: tuple[float, float]) -> Iterator[Field]:
+    """Yield where a plan's tools go, and how deep; pockets with their floors."""
+    paths = {one.key: one.path for one in job.outline.contours}
+    for entry in plan.entries:
+        radius = entry.tool.diameter_mm / 2
+        deep = max(entry.steps, default=entry.depth)
+        for way in entry.ways:
+            if way.depths is not None:
+                deep = float(max(deep, way.depths.max()))
+        if entry.operation == "pocket":
+            own = [paths[key] for key in entry.keys if key in paths]
+            loops = [path for path in own if isinstance(path, Loop)]
+            shapes = [polygon_of(one, _CHORD) for one in solids(loops)]
+            for shape in shapes:
+                yield Field(_moved(shape, *shift), entry.depth, True, radius)
+        lines = [
+            shapely.LineString(flatten(path, _CHORD))
+            for way in entry.ways
+            for path in (way.path, *way.leads)
+            if len(path.nodes) > 1
+        ]
+        places = [shapely.Point(way.begin) for way in entry.ways if len(way.path.nodes) < 2]
+        reach = shapely.union_all([*lines, *places]).buffer(radius + _BESIDE)
+        yield Field(_moved(reach, *shift), deep)
 
 
 def parts_of(job: Job, shift: tuple[float, float]) -> tuple[shapely.Polygon, ...]:
@@ -101,7 +171,7 @@ def laid_on(
     return tuple(_moved(one, x, y) for one in parts), (x, y)
 
 
-def _moved(shape: shapely.Polygon, x: float, y: float) -> shapely.Polygon:
+def _moved(shape: Any, x: float, y: float) -> Any:
     """Return a shape moved by so many mm."""
     return shapely.transform(shape, lambda points: points + [x, y])
 

@@ -21,9 +21,12 @@ CODES: dict[str, Severity] = {
     "left-on": "stop",
     "unit-suspect": "stop",
     "off-bed": "stop",
+    "over-depth": "stop",
     "off-sheet": "hurt",
     "over-feed": "hurt",
     "into-bed": "hurt",
+    "clamp": "hurt",
+    "tip-up": "look",
 }
 
 
@@ -65,6 +68,13 @@ class Rehearsed:
         Freed from the sheet, slugs counted in.
     deviation : float or None, mm
         Of what is freed from what was wanted, at most; None where nothing was wanted, or found.
+        What tabs hold counts as free here.
+    deviation_at : (x, y) or None, mm
+        Where that is, in the file's coordinates.
+    beyond_radius : float or None, mm
+        What is left of the deviation once inner corners are as round as the tool leaves them.
+    depth_off : float or None, mm
+        By how much a pocket's floor is off its depth at most; None where none was wanted.
     seconds, cut_mm, rapid_mm : float
     pierces : int
     freed, kerfs : tuple of Polygon, mm
@@ -77,6 +87,9 @@ class Rehearsed:
     events: tuple[Event, ...]
     pieces: int = 0
     deviation: float | None = None
+    deviation_at: tuple[float, float] | None = None
+    beyond_radius: float | None = None
+    depth_off: float | None = None
     seconds: float = 0.0
     cut_mm: float = 0.0
     rapid_mm: float = 0.0

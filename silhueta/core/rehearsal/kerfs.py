@@ -24,12 +24,24 @@ _ROUND = 32  # lines in a quarter of a circle: 0.0006 of the tool's radius off
 
 
 class Run(NamedTuple):
-    """A way through the sheet: its points (N, 2), its width, mm, when it ends, its first line."""
+    """A way through the sheet.
+
+    points : (N, 2) ndarray, mm
+    width : float, mm
+    at_s : float
+        When it ends.
+    line : int
+        Its first one, of the file.
+    first, last : int
+        Its steps.
+    """
 
     points: Floats
     width: float
     at_s: float
     line: int
+    first: int = 0
+    last: int = 0
 
 
 class Piece(NamedTuple):

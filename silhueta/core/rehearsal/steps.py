@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -20,7 +21,8 @@ from silhueta.core.files.svg_read import ReadDrawing
 from silhueta.core.geometry.biarcs import with_arcs
 from silhueta.core.geometry.path import Path
 from silhueta.core.plan_settings import Tool
-from silhueta.core.rs274.interpret import Deed, interpret
+from silhueta.core.rs274.deeds import Deed
+from silhueta.core.rs274.interpret import interpret
 
 _CURVE = 0.002  # mm, within which a drawing's curves are run as arcs
 _SAME = 1e-3  # mm, within which a path of a drawing goes on where the one before ended
@@ -58,8 +60,19 @@ def of_program(
     text: str,
     units: Literal["mm", "in"] | None = None,
     words: Mapping[str, Literal["on", "off"]] | None = None,
+    inverse: Sequence[str] = (),
 ) -> list[Step]:
     """Return the steps of a program.
+
+    Parameters
+    ----------
+    text : str
+    units : {"mm", "in"} or None
+        What its numbers are where it does not say.
+    words : mapping of str to {"on", "off"} or None
+        Lines of a machine's own that switch its tool.
+    inverse : sequence of str
+        Axes that the machine counts the other way; the steps count as the part does.
 
     Raises
     ------
@@ -81,6 +94,8 @@ def of_program(
         while says and says[0][0] <= deed.line:
             light = says.pop(0)[1]
         motion = _motion(deed)
+        if motion is not None and inverse:
+            motion = _turned(motion, inverse)
         if len(found) >= MOST_STEPS:
             raise FileError(
                 f"it has more than {MOST_STEPS:,} moves, more than can be run; cut it into parts"
@@ -120,6 +135,12 @@ def _motion(deed: Deed) -> Motion | None:
     straight = points[0, :2] - points[-1, :2]
     kind = "cut" if np.abs(straight).max() > 0 or deed.turn else "plunge"
     return Motion(kind, points, bulges, deed.feed)  # type: ignore[arg-type]
+
+
+def _turned(motion: Motion, inverse: Sequence[str]) -> Motion:
+    """Return a motion with some axes counted the other way: one of X and Y turns arcs round."""
+    x, y, z = (-1.0 if axis in inverse else 1.0 for axis in "XYZ")
+    return replace(motion, points=motion.points * [x, y, z], bulges=motion.bulges * (x * y))
 
 
 def _halved(deed: Deed) -> np.ndarray:

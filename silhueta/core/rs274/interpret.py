@@ -8,7 +8,6 @@ Words used here
     block     one line of a program (3.3)
     word      a letter and a number (3.3.2)
     modal     in force until another of its group comes (3.4)
-    deed      one thing that the machine does: a move, the tool on or off, a wait, a change
 """
 
 from __future__ import annotations
@@ -16,19 +15,17 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal
 
-from silhueta.core.errors import FileError
+from silhueta.core.rs274.cycles import CYCLES, cycle
+from silhueta.core.rs274.deeds import INCH, Deed, NotUnderstoodError, Place, State
+from silhueta.core.rs274.offsets import OFFSETS, SYSTEMS, offset, system_chosen
 
-DeedKind = Literal["rapid", "feed", "on", "off", "tool", "wait", "stop", "end", "speed"]
-Place = tuple[float, float, float]
 MOST_LINES = 2_000_000  # of a program: more is no program of a sheet
 _MOST_LETTERS = 256  # of a block (3.3)
 _OFF_MM = 0.002  # between the radii at both ends of an arc (3.5.3.2: 0.002 mm or 0.0002 in)
-_INCH = 25.4  # mm, by its definition
-_OFF_IN = 0.0002 * _INCH  # mm: the same where the program is in inches
-_LETTERS = frozenset("FIJKPRSTXYZ")  # besides G, M and N (3.3.2, Table 3)
+_OFF_IN = 0.0002 * INCH  # mm: the same where the program is in inches
+_LETTERS = frozenset("FHIJKLPQRSTXYZ")  # besides G, M and N (3.3.2, Table 3)
 _NUMBER = re.compile(r"^N\d+")
 _PLAIN = frozenset("GXYZIJF")
 _MOTIONS = frozenset((0.0, 1.0, 2.0, 3.0))
@@ -37,75 +34,30 @@ _COMMENT = re.compile(r"\([^()]*\)")
 _WORD = re.compile(r"([A-Z])([+-]?(?:\d+\.?\d*|\.\d+))")
 # G words by modal group (3.4, Table 4); a block has at most one of each
 _GROUPS: dict[float, int] = {
-    **dict.fromkeys((0, 1, 2, 3, 80), 1),
+    **dict.fromkeys((0, 1, 2, 3, 80, *CYCLES), 1),
     **dict.fromkeys((17, 18, 19), 2),
     **dict.fromkeys((90, 91), 3),
-    **dict.fromkeys((93, 94), 5),
+    **dict.fromkeys((94,), 5),
     **dict.fromkeys((20, 21), 6),
     **dict.fromkeys((40,), 7),
-    **dict.fromkeys((49,), 8),
+    **dict.fromkeys((43, 49), 8),
     **dict.fromkeys((98, 99), 10),
-    **dict.fromkeys((54,), 12),
+    **dict.fromkeys(SYSTEMS, 12),
     **dict.fromkeys((61, 61.1, 64), 13),
-    4: 0,
+    **dict.fromkeys((4, *OFFSETS), 0),
+}
+# why some words of others' programs are not run, in words
+_WHY: dict[float, str] = {
+    28: "it goes home, and where that is only the machine knows",
+    30: "it goes home, and where that is only the machine knows",
+    41: "the machine would allow for the tool; write the file with the tool allowed for",
+    42: "the machine would allow for the tool; write the file with the tool allowed for",
+    53: "it goes to a place of the machine, which the program does not tell",
+    93: "feeds by time are not run",
 }
 _STOPS = (0, 1, 60)  # M words that wait for a person (3.6.1)
 _ENDS = (2, 30)  # M words that end a program; what follows is not read (3.6.1)
 _PASSED = (7, 8, 9, 48, 49)  # coolant, overrides: nothing is cut by them
-
-
-class NotUnderstoodError(FileError):
-    """Something in a program that is not known, or cannot be; `line` counts from 1."""
-
-    def __init__(self, text: str, line: int) -> None:
-        super().__init__(f"line {line}: {text}")
-        self.line = line
-
-
-class UnitMissingError(NotUnderstoodError):
-    """A program that does not say whether its numbers are mm or inches."""
-
-
-class Deed(NamedTuple):
-    """One thing that a machine does.
-
-    kind : str
-        "speed" tells of the spindle's or beam's value.
-    start, end : (x, y, z), mm
-        Of moves, in the program's own coordinates.
-    centre : (x, y) or None, mm
-        Of an arc in the plane X Y.
-    turn : float, radians
-        Swept by an arc, positive counter-clockwise.
-    feed : float, mm/min
-    value : float
-        Tool's number, seconds of a wait, spindle's speed.
-    line : int
-        Of the program, from 1.
-    """
-
-    kind: DeedKind
-    line: int
-    start: Place = (0.0, 0.0, 0.0)
-    end: Place = (0.0, 0.0, 0.0)
-    centre: tuple[float, float] | None = None
-    turn: float = 0.0
-    feed: float = 0.0
-    value: float = 0.0
-
-
-@dataclass
-class _State:
-    """What is in force (3.4); lengths in mm."""
-
-    at: Place = (0.0, 0.0, 0.0)
-    scale: float = 0.0  # mm per unit; 0: not said yet
-    motion: int | None = None
-    absolute: bool = True
-    flat: bool = True  # the plane X Y
-    feed: float = 0.0
-    tool: int = 0
-    ended: bool = False
 
 
 def interpret(
@@ -129,7 +81,7 @@ def interpret(
         At the line that is not known or cannot be; nothing after it is read.
 
     """
-    state = _State(scale={"mm": 1.0, "in": _INCH, None: 0.0}[units])
+    state = State(scale={"mm": 1.0, "in": INCH, None: 0.0}[units])
     own = {_bare(line): kind for line, kind in (words or {}).items()}
     for number, line in enumerate(text.splitlines(), 1):
         if number > MOST_LINES:
@@ -174,7 +126,7 @@ def _words(line: str, number: int) -> list[tuple[str, float]]:
     return found[1:] if found and found[0][0] == "N" else found
 
 
-def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator[Deed]:
+def _block(state: State, words: list[tuple[str, float]], line: int) -> Iterator[Deed]:
     """Yield the deeds of one block, in the order of 3.8, Table 8."""
     values = dict(words)
     if len(values) == len(words) and _PLAIN.issuperset(values) and values.get("G") in _MOTIONS:
@@ -205,8 +157,13 @@ def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator
         if "P" not in values:
             raise NotUnderstoodError("G4 waits, and P does not say how long", line)
         yield Deed("wait", line, value=values["P"])
+    elif codes & OFFSETS:
+        offset(state, codes, values, line)
     elif any(letter in values for letter in "XYZ"):
-        yield _move(state, values, line)
+        if state.motion in CYCLES:
+            yield from cycle(state, values, line)
+        else:
+            yield _move(state, values, line)
     elif any(letter in values for letter in "IJKR"):
         raise NotUnderstoodError("an arc has no end", line)
     if any(act in acts for act in _STOPS):
@@ -216,10 +173,10 @@ def _block(state: _State, words: list[tuple[str, float]], line: int) -> Iterator
         yield Deed("end", line)
 
 
-def _feed(state: _State, value: float, line: int) -> None:
+def _feed(state: State, value: float, line: int) -> None:
     if not value > 0:
         raise NotUnderstoodError("a feed of 0 moves nothing", line)
-    state.feed = value * _scale(state, line)
+    state.feed = value * state.mm(line)
 
 
 def _sorted(
@@ -234,7 +191,8 @@ def _sorted(
         if letter == "G":
             group = _GROUPS.get(value)
             if group is None:
-                raise NotUnderstoodError(f"G{value:g} is not known", line)
+                why = f": {_WHY[value]}" if value in _WHY else " is not known"
+                raise NotUnderstoodError(f"G{value:g}{why}", line)
             if group in groups:
                 raise NotUnderstoodError("two G words of one group stand in one line", line)
             groups.add(group)
@@ -251,27 +209,25 @@ def _sorted(
     return codes, acts, values
 
 
-def _modal(state: _State, codes: set[float], line: int) -> None:
+def _modal(state: State, codes: set[float], line: int) -> None:
     """Put into force what a block says."""
     for code in codes:
-        if code in (0, 1, 2, 3):
+        if code in (0, 1, 2, 3, *CYCLES):
+            if code != state.motion:
+                state.sticky.clear()
             state.motion = int(code)
         elif code == 80:
             state.motion = None
         elif code in (17, 18, 19):
             state.flat = code == 17
         elif code in (20, 21):
-            state.scale = _INCH if code == 20 else 1.0
+            state.scale = INCH if code == 20 else 1.0
         elif code in (90, 91):
             state.absolute = code == 90
-        elif code == 93:
-            raise NotUnderstoodError("feeds by time (G93) are not known", line)
-
-
-def _scale(state: _State, line: int) -> float:
-    if not state.scale:
-        raise UnitMissingError("nothing says whether numbers are mm (G21) or inches (G20)", line)
-    return state.scale
+        elif code in (98, 99):
+            state.to_old_z = code == 98
+        elif code in SYSTEMS:
+            system_chosen(state, SYSTEMS[code], line)
 
 
 def _whole(value: float, what: str, line: int) -> int:
@@ -280,36 +236,30 @@ def _whole(value: float, what: str, line: int) -> int:
     return int(value)
 
 
-def _move(state: _State, values: dict[str, float], line: int) -> Deed:
+def _move(state: State, values: dict[str, float], line: int) -> Deed:
     """Return a move, and be at its end."""
     if state.motion is None:
         raise NotUnderstoodError("a place stands here, and no G word says how to go there", line)
-    scale, start = _scale(state, line), state.at
-    place = []
-    for letter, here in zip("XYZ", start, strict=True):
-        if letter not in values:
-            place.append(here)
-        else:
-            place.append(values[letter] * scale + (0.0 if state.absolute else here))
-    end = (place[0], place[1], place[2])
-    state.at = end
+    start, end = state.at, state.place(values, line)
+    state.at, state.moved = end, True
     if state.motion == 0:
         return Deed("rapid", line, start, end)
     if not state.feed:
         raise NotUnderstoodError("it would cut, and no feed (F) is said", line)
     if state.motion == 1:
         return Deed("feed", line, start, end, feed=state.feed)
-    centre, turn = _arc(state, values, start, end, scale, line)
+    centre, turn = _arc(state, values, start, end, line)
     return Deed("feed", line, start, end, centre, turn, state.feed)
 
 
 def _arc(
-    state: _State, values: dict[str, float], start: Place, end: Place, scale: float, line: int
+    state: State, values: dict[str, float], start: Place, end: Place, line: int
 ) -> tuple[tuple[float, float], float]:
     """Return the centre of an arc, and by how much it turns (3.5.3)."""
     if not state.flat or "K" in values:
         raise NotUnderstoodError("arcs are known in the plane X Y (G17) alone", line)
     sense = 1.0 if state.motion == 3 else -1.0
+    scale = state.mm(line)
     if "R" in values:
         if "I" in values or "J" in values:
             raise NotUnderstoodError("an arc has a radius and a centre; one of them is meant", line)
@@ -323,7 +273,7 @@ def _arc(
         raise NotUnderstoodError("an arc has neither centre (I, J) nor radius (R)", line)
     one = math.dist(start[:2], centre)
     two = math.dist(end[:2], centre)
-    allowed = _OFF_IN if scale == _INCH else _OFF_MM
+    allowed = _OFF_IN if scale == INCH else _OFF_MM
     if abs(one - two) > allowed + 1e-9:
         raise NotUnderstoodError(
             f"the arc's radii are {one:.4f} mm at its start and {two:.4f} mm at its end", line

@@ -19,11 +19,15 @@ from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import circle_loop
 from silhueta.core.inspect_settings import Limits, Process
 from silhueta.core.job import Job
-from silhueta.core.rehearsal.bench_of import laid_on, parts_of
+from silhueta.core.rehearsal.bench import Bench
+from silhueta.core.rehearsal.bench_of import bench_for, laid_on, parts_of, wanted_of_plan
+from silhueta.core.rehearsal.course import Carving
 from silhueta.core.rehearsal.kerfs import Piece, Run, freed
-from silhueta.core.rehearsal.rehearse import Bench, rehearse, runs_of
+from silhueta.core.rehearsal.rehearse import course_of, rehearse
+from silhueta.core.rehearsal.scene import scene_of
 from silhueta.core.rehearsal.steps import of_program
-from silhueta.core.rs274.interpret import NotUnderstoodError, UnitMissingError
+from silhueta.core.rehearsal.through import runs_of
+from silhueta.core.rs274.deeds import NotUnderstoodError, UnitMissingError
 from silhueta.core.shop.machines import machine_of
 from tests.conftest import square
 
@@ -204,7 +208,8 @@ def test_a_sheet_that_is_cut_in_two_keeps_its_larger_half():
 def test_what_is_wanted_is_laid_on_what_is_cut():
     job = job_of("laser")
     steps = of_program(text_of(job))
-    pieces, _ = freed(runs_of(steps, bench_of(job)), None)
+    scene = scene_of(steps, bench_of(job))
+    pieces, _ = freed(runs_of(scene), None)
     away = parts_of(job, (40.0, -7.0))
     parts, moved = laid_on(away, pieces)
     assert moved == pytest.approx((-40, 7), abs=0.01)
@@ -212,3 +217,125 @@ def test_what_is_wanted_is_laid_on_what_is_cut():
     # another part is not
     other = (shapely.box(0, 0, 300, 20),)
     assert laid_on(other, [Piece(shapely.box(0, 0, 100, 100), 0)]) == (other, (0.0, 0.0))
+
+
+def planned_bench(job: Job, **more: object) -> tuple[str, Bench]:
+    """A job's program, and the bench that its plan asks for."""
+    plan = planned(job)
+    wanted = wanted_of_plan(job, plan, (0.0, 0.0))
+    return text_of(job), replace(bench_for(wanted, plan.machine), **more)  # type: ignore[arg-type]
+
+
+def test_a_part_that_tabs_hold_is_measured_as_if_they_were_broken_off():
+    for process in ("router", "plasma"):
+        text, bench = planned_bench(job_of(process, tabs=3))
+        done = rehearse(of_program(text), bench)
+        assert done.events == ()
+        assert done.deviation is not None
+        assert done.beyond_radius is not None
+        # what is left at the square hole's corners is the tool's roundness alone, and of such a
+        # rounding the middle lies that far from both sides
+        assert done.beyond_radius < 0.01
+        left = (1 - math.sqrt(0.5)) * WIDTH[process] / 2
+        assert done.deviation == pytest.approx(left, abs=0.01)
+        # the same program half a millimetre too large is that far off
+        away = [shapely.transform(one, lambda points: points * 1.01) for one in bench.wanted]
+        off = rehearse(of_program(text), replace(bench, wanted=tuple(away)))
+        assert off.deviation is not None
+        assert off.deviation > 0.5
+
+
+def test_pockets_are_held_against_their_depth():
+    job = set_operation(job_of("router", zero="table"), [3], "pocket")
+    text, bench = planned_bench(job)
+    done = rehearse(of_program(text), bench)
+    assert done.events == ()
+    assert done.depth_off == pytest.approx(0, abs=1e-6)
+    # Z counts from the table here: 6 mm above it is the sheet's top, the floor lies at 2.5
+    deeper = text.replace("Z2.5", "Z2.2")
+    assert "over-depth" in codes(deeper, bench)
+    shallow = text.replace("Z2.5", "Z3")
+    done = rehearse(of_program(shallow), bench)
+    assert done.depth_off == pytest.approx(0.5, abs=1e-6)
+    assert "missed" in [one.code for one in done.events]
+
+
+def test_an_outline_that_is_cut_in_part_is_missed_there():
+    text, bench = planned_bench(job_of("laser"))
+    lines = text.splitlines()
+    last = max(k for k, line in enumerate(lines) if line.startswith("M3"))
+    corners = [k for k in range(last, len(lines)) if lines[k].startswith("G1 X")]
+    # the beam is off along half a side of the plate of 100 mm, from where the cut begins
+    spoiled = [*lines[: corners[1]], "M5", lines[corners[1]].replace("G1", "G0"), "M3"]
+    spoiled += lines[corners[1] + 1 :]
+    found = rehearse(of_program("\n".join(spoiled)), bench).events
+    missed = [one for one in found if one.code == "missed"]
+    assert len(missed) == 1
+    assert any(45 < float(word) < 55 for word in re.findall(r"\d+", missed[0].text))
+
+
+def test_slugs_that_may_tip_and_cuts_near_clamps_are_told():
+    # a square of 50 mm, cut from its lower left corner; then the torch goes right over it
+    text = "G21 G17 G90 G94\nG0 X0 Y0 Z5\nM3\nG1 X50 F1500\nG1 Y50\nG1 X0\nG1 Y0\nM5\n"
+    text += "G0 Z8\nG0 X60 Y60\nM3\nG1 X80\nM5\nM2\n"
+    # slats 40 mm apart: it lies on one of them at least, and not surely on two
+    on_slats = Bench("plasma", 1.5, slats=40.0)
+    (tipped,) = rehearse(of_program(text), on_slats).events
+    assert (tipped.code, tipped.severity, tipped.line) == ("tip-up", "look", 10)
+    assert codes(text, replace(on_slats, slats=60.0)) == []  # it drops
+    assert codes(text, replace(on_slats, slats=20.0)) == []  # it lies on two
+    assert codes(text.replace("G0 Z8", "G0 Z30"), on_slats) == []  # high above it
+    text, bench = planned_bench(job_of("plasma"))
+    sheet = (-20.0, -20.0, 120.0, 120.0)
+    assert "clamp" not in codes(text, replace(bench, sheet=sheet, margin=10.0))
+    assert "clamp" in codes(text, replace(bench, sheet=sheet, margin=25.0))
+
+
+def test_a_course_is_looked_at_at_any_moment():
+    text, bench = planned_bench(job_of("router", zero="table"))
+    course = course_of(of_program(text), bench)
+    plan = planned(job_of("router", zero="table"))
+    # where the machine stands before the first move, the file does not say
+    spent = times(motions(plan), plan.machine)
+    assert course.seconds == pytest.approx(spent.seconds, rel=0.01)
+    before = course.at(0.0)
+    for t in np.linspace(0, course.seconds, 400):
+        now = course.at(float(t))
+        assert (now.step, now.runs, now.pieces, now.pierces) >= (before.step, 0, 0, 0)
+        assert now.cut_mm >= before.cut_mm - 1e-9
+        a, b = course.scene.table.first[now.step], course.scene.table.last[now.step]
+        if course.scene.table.turn[now.step] == 0:
+            # on the straight between both ends
+            assert math.dist(a, now.place) + math.dist(now.place, b) == pytest.approx(
+                math.dist(a, b), abs=1e-6
+            )
+        before = now
+    end = course.at(course.seconds)
+    assert (end.runs, end.pieces) == (len(course.runs), course.done.pieces)
+    assert end.pierces == course.done.pierces
+    # going back carves the same as going there
+    carving = Carving(course, (-10.0, -10.0, 110.0, 110.0))
+    third = carving.at(course.seconds / 3).heights().copy()
+    carving.at(course.seconds)
+    assert np.array_equal(carving.at(course.seconds / 3).heights(), third)
+
+
+def test_time_agrees_with_a_machine_that_is_moved_a_thousand_times_a_second():
+    # an L of two ways of 60 mm: speed up, round the corner, slow down, in steps of a millisecond
+    text = "G21 G17 G90 G94\nG0 X0 Y0\nM3\nG1 X60 F3000\nG1 Y60\nM5\nM2\n"
+    machine = machine_of("plasma", None)
+    course = course_of(of_program(text), Bench("plasma", 1.0, machine=machine))
+    a, top = machine.acceleration_mm_s2, 50.0
+    # the corner is rounded by so much: the radius that leaves it by that bends at v * v / r = a
+    radius = machine.corner_mm / (math.sqrt(2) - 1)
+    corner = math.sqrt(a * radius)
+    t, place, speed = 0.0, 0.0, 0.0
+    while place < 120:
+        goal = 60.0 if place < 60 else 120.0
+        least = corner if place < 60 else 0.0
+        brake = (speed * speed - least * least) / (2 * a)
+        speed += (-a if goal - place <= brake else a) * 1e-3
+        speed = min(max(speed, 0.5), top)
+        place += speed * 1e-3
+        t += 1e-3
+    assert course.seconds == pytest.approx(t, rel=0.05)

@@ -58,14 +58,18 @@ class ProgramText(QPlainTextEdit):
         line = self.textCursor().blockNumber() + 1
         if line == self._line:
             return
-        self._line = line
+        self.mark()
+        self.line_chosen.emit(line)
+
+    def mark(self) -> None:
+        """Mark the line with the cursor."""
+        self._line = self.textCursor().blockNumber() + 1
         mark = QTextEdit.ExtraSelection()
         mark.cursor = self.textCursor()
         mark.cursor.clearSelection()
         mark.format.setBackground(QColor(BRASS))
         mark.format.setProperty(QTextFormat.Property.FullWidthSelection, True)
         self.setExtraSelections([mark])
-        self.line_chosen.emit(line)
 
 
 class MoveLayer:

@@ -7,12 +7,13 @@ from functools import partial
 from pathlib import Path as File
 from typing import Any
 
-from PySide6.QtCore import QRectF, Signal
+from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from silhueta.app.inspecting import Inspecting
 from silhueta.app.planning import Planned, Planning, can_plan, clock, plan_of, program_of
+from silhueta.app.rehearsing import Rehearsing
 from silhueta.app.session import Session
 from silhueta.app.states import why_no_cut_file
 from silhueta.app.stops.cut_file.entry_card import EntryCard
@@ -21,7 +22,9 @@ from silhueta.app.stops.cut_file.file_page import FilePage
 from silhueta.app.stops.cut_file.plan_layer import PlanLayer
 from silhueta.app.stops.cut_file.plan_page import PlanPage
 from silhueta.app.stops.cut_file.plan_tool import PlanTool
+from silhueta.app.stops.cut_file.player import Player
 from silhueta.app.stops.cut_file.program_text import MoveLayer
+from silhueta.app.stops.cut_file.rehearsal_page import RehearsalPage
 from silhueta.app.stops.cut_file.tools_page import ToolsPage
 from silhueta.app.stops.inspect.layers import SheetLayer
 from silhueta.app.stops.near import bring_near
@@ -30,13 +33,14 @@ from silhueta.app.table.table import Table
 from silhueta.app.table.tool import Tool
 from silhueta.app.tracing import Tracing
 from silhueta.app.widgets import sentence
+from silhueta.app.work import Bench
 from silhueta.app.writes import SavedAll
 from silhueta.core.cutting.edits import moved_to, set_by_hand, set_operation
 from silhueta.core.cutting.plan import Entry, Plan
 from silhueta.core.cutting.timing import Times
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.format import Format
-from silhueta.core.files.formats import SHOWN, format_named
+from silhueta.core.files.formats import SHOWN, format_named, format_of
 from silhueta.core.files.nc import NC
 from silhueta.core.files.proof import Proof
 from silhueta.core.geometry.measure import bounding_box, box_of
@@ -47,7 +51,9 @@ from silhueta.core.plan_settings import ByHand
 from silhueta.core.units import format_length
 from silhueta.core.wording import counted
 
-_PAGES = {"plan": "Plan", "tools": "Tools", "file": "File"}
+_PAGES = {"plan": "Plan", "tools": "Tools", "file": "File", "rehearsal": "Rehearsal"}
+CUT_FILE_ASKS = "What does the machine's program read?"
+_QUESTIONS = {"rehearsal": "Does it run as it was meant?"}
 _NOTICED = 0.5  # s: a change of the time that is told
 _OF_HAND = tuple(name for name in ByHand.__dataclass_fields__ if name != "key")
 
@@ -59,6 +65,7 @@ class CutFileSheet(PagedWorksheet):
     save = Signal(object)  # a format
     save_setup = Signal()
     save_all = Signal()
+    watched = Signal(object)  # what is seen of a rehearsal (RehearsalLayer), None: nothing
     timed = Signal(object)  # what the plan comes to (Times), None: there is none
 
     def __init__(
@@ -67,11 +74,12 @@ class CutFileSheet(PagedWorksheet):
         tracing: Tracing,
         inspecting: Inspecting,
         planning: Planning,
+        rehearsing: Rehearsing,
         table: Table,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(session, table, parent)
-        self._tracing, self.planning = tracing, planning
+        self._tracing, self.planning, self.rehearsing = tracing, planning, rehearsing
         self._proof: tuple[Job, Proof] | None = None
         self.chosen: frozenset[int] = frozenset()  # keys of contours
         # the job that was timed last, its time, its outline; the time before that
@@ -88,6 +96,10 @@ class CutFileSheet(PagedWorksheet):
         self.file_page.setup_asked.connect(self.save_setup)
         self.file_page.all_asked.connect(self.save_all)
         self.file_page.moved_to.connect(self._show_move)
+        self.player = Player(self)
+        self.rehearsal_page = RehearsalPage(rehearsing, table, self.player, self)
+        self.rehearsal_page.moved.connect(self.watched)
+        table.cursor_moved.connect(self._look_down)
         for page in (self.plan_page, self.tools_page):
             page.wrong.connect(self.tell)
         self.plan_page.chosen.connect(self._list_chose)
@@ -98,25 +110,45 @@ class CutFileSheet(PagedWorksheet):
         self.card.closed.connect(lambda: self._choose(frozenset()))
         inspecting.changed.connect(self.renew)
         planning.changed.connect(self.renew)
+        rehearsing.changed.connect(self.renew)
         tracing.changed.connect(self.renew)
         session.units_changed.connect(self.renew)
         self._turned = False  # whether a person chose the page
         self.add_pages(
             _PAGES,
-            {"plan": self.plan_page, "tools": self.tools_page, "file": self.file_page},
+            {
+                "plan": self.plan_page,
+                "tools": self.tools_page,
+                "file": self.file_page,
+                "rehearsal": self.rehearsal_page,
+            },
         )
         self.page.chosen.connect(self._turn)
 
     def _turn(self, _: str) -> None:
         self._turned = True
 
+    @property
+    def benches(self) -> list[Bench]:
+        """The work beside the interface that is the worksheet's own."""
+        return [self.rehearsing.bench]
+
     def go_on(self) -> None:
         """Save the file: the route ends here."""
-        self.save.emit(self._form)
+        if self.present == "rehearsal":
+            self.save_all.emit()
+        else:
+            self.save.emit(self._form)
 
     def tool_of(self, page: str) -> Tool | None:
         """Return the hand's tool: on the plan wherever it is shown."""
-        return self.tool
+        return None if page == "rehearsal" else self.tool
+
+    def _look_down(self, at: QPointF | None) -> None:
+        layer = self.rehearsal_page.layer
+        if self.present == "rehearsal" and self.isVisible() and layer is not None:
+            depth = None if at is None else layer.depth_at(at.x(), at.y())
+            self.rehearsal_page.say_depth(depth)
 
     def showEvent(self, event: QShowEvent) -> None:
         """Show the part without its nodes: what counts is where tools go."""
@@ -131,7 +163,15 @@ class CutFileSheet(PagedWorksheet):
         super().hideEvent(event)
         self.table.set_filled(False)
         self.card.put_away()
+        self._stop_watching()
         self.timed.emit(None)
+
+    def _stop_watching(self) -> None:
+        """Put the rehearsal away: what is on the table is the plan again."""
+        self.player.pause()
+        self.player.hide()
+        self.table.set_cover(None)
+        self.watched.emit(None)
 
     @property
     def _form(self) -> Format:
@@ -211,11 +251,17 @@ class CutFileSheet(PagedWorksheet):
         left = len(saved.kept) - good
         if left:
             words += f" {counted(left, 'file')} could not be: see the list."
+        programs = [one for one in saved.kept if one.name.endswith(".nc") and not one.fault]
+        if programs:
+            files = [saved.folder / one.name for one in programs]
+            self.rehearsing.keep_saved(self.session.job, files)
         self.say_result(words, bool(left))
 
     def show_proof(self, job: Job, proof: Proof) -> None:
         """Show what reading the written file back gave."""
         self._proof = (job, proof)
+        if format_of(File(proof.file)) not in SHOWN:
+            self.rehearsing.keep_saved(job, [File(proof.file)])
         self.refresh(self.session.job)
 
     # what is shown
@@ -234,6 +280,11 @@ class CutFileSheet(PagedWorksheet):
         self._show_program(job)
         self.timed.emit(None if made is None else made.times)
         self._paint(job, made)
+        self.ask(_QUESTIONS.get(self.present, CUT_FILE_ASKS))
+        if self.present == "rehearsal":
+            self._show_rehearsal(job)
+            return
+        self._stop_watching()
         reason = why_no_cut_file(job, self._tracing.failure) or self._why_no_plan(job)
         what = "cut plan as " if job.cut_file.holds == "plan" else ""
         if not what and job.inspect.process is not None:
@@ -247,6 +298,17 @@ class CutFileSheet(PagedWorksheet):
             self._show_saved(job)
         else:
             self._say_plan(job, made)
+
+    def _show_rehearsal(self, job: Job) -> None:
+        """Show what is run, and in a sentence whether it cuts what was meant."""
+        page = self.rehearsal_page
+        self.player.setVisible(page.layer is not None)
+        page.show_layer()
+        page.tell_readout()
+        reason = why_no_cut_file(job, self._tracing.failure) or self._why_no_plan(job)
+        self.set_next("Save all: program, proof, list…", reason)
+        text, fault = page.sentence()
+        self.say_result(text, fault)
 
     def _show_program(self, job: Job) -> None:
         """Show the program's text on the page File, or why there is none."""

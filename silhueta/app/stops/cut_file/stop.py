@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from silhueta.app.actions import Action
 from silhueta.app.planning import clock, plan_of
+from silhueta.app.rehearsing import rehearsed
 from silhueta.app.states import is_imported, why_no_cut_file
 from silhueta.app.stops.stop import Stop, StopState
 from silhueta.core.datum.fixing import true_size
@@ -29,23 +30,34 @@ def cut_file_state(job: Job) -> StopState:
     if made is not None:
         told = f"{counted(len(made.plan.entries), 'cut')}, {clock(made.times.seconds)}"
         left = len(made.plan.left_out)
+        seen, events = rehearsed(job)
+        if seen and not left:
+            return StopState(f"{clock(made.times.seconds)}, {seen}", wanted=events)
         return StopState(f"{told}; {left} left out" if left else told, wanted=left)
     where = "where chosen" if plan.origin == "chosen" else f"at the {plan.origin}"
     return StopState(f"in {'mm' if plan.units == 'mm' else 'inches'}, zero {where}")
 
 
 def _make(window: Window) -> Worksheet:
+    from silhueta.app.rehearsing import Rehearsing
     from silhueta.app.stops.cut_file.sheet import CutFileSheet
 
+    rehearsing = Rehearsing(window.session, window.filing.lies_on, window)
     sheet = CutFileSheet(
         window.session,
         window.tracing,
         window.inspecting,
         window.planning,
+        rehearsing,
         window.table,
         window.sheets,
     )
     window.progress.follow(window.planning.bench)
+    window.progress.follow(rehearsing.bench)
+    rehearsing.changed.connect(window.renew)
+    window.foot.addWidget(sheet.player)
+    sheet.watched.connect(window.readout.show_rehearsal)
+    sheet.watched.connect(lambda layer: window.fade.setVisible(layer is None))
     sheet.timed.connect(window.readout.show_times)
     sheet.save.connect(window.filing.export)
     sheet.save_setup.connect(window.filing.save_setup)
