@@ -28,6 +28,7 @@ from benchmarks.pictures import nodes
 from benchmarks.plans import run as plans
 from benchmarks.regions import right
 from benchmarks.regions import speed as region_speed
+from benchmarks.rehearsals import run as rehearsals
 from benchmarks.scenes import measured, totals
 from benchmarks.speed import noisy_ratio, trace_ratio, window_ratio
 from benchmarks.tidying import cleaning, handling, thinning
@@ -61,6 +62,8 @@ def main(scenes: int = 200, only: str = "") -> None:
         "Offset of 10,000 segments (wanted: ratio at most 3)": offsets,
         "Inspect: 300 parts with faults planted (wanted: all found, under 2 % false)": faults,
         "Cut plans (wanted: as docs/figures.md says)": plans,
+        "Rehearsals (wanted: each of 300 mistakes found, none in 300 good files, 0.02 mm, 5 %, "
+        "100,000 moves in 20 s and 1,024 MiB)": rehearsals,
         "What leaves the program (wanted: as docs/figures.md says)": outputs,
         "Webs, closed forms (wanted: 0.01 mm)": web_forms,
         "Webs of 100 glyphs against a raster (wanted: 0.01 mm)": web_glyphs,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import numpy as np
 import pytest
 from PIL import Image
 
@@ -42,6 +43,28 @@ def test_a_sound_file_runs_through(call, cut, name):
     with Image.open(cut / "r.png") as image:
         colours = {colour for _, colour in image.convert("RGB").getcolors(100_000)}
     assert {(233, 223, 196), (28, 35, 41)} <= colours  # what came free, and kerfs
+
+
+def test_a_carved_board_is_drawn_in_its_light(call, tmp_path):
+    # a slot of 10 mm, 3 mm deep, across the middle of a board
+    (tmp_path / "x.nc").write_text(
+        "G21 G90\nM3 S9000\nG0 X10 Y30 Z5\nG1 Z-3 F300\nG1 X90\nG0 Z5\nM5\nM2\n"
+    )
+    wood = ("--process", "router", "--bit", "10mm", "--thickness", "12mm", "--sheet", "100x60mm")
+    assert call("rehearse", tmp_path / "x.nc", *wood, "--picture", tmp_path / "x.png")[0] == 0
+    with Image.open(tmp_path / "x.png") as image:
+        grey = np.asarray(image.convert("L")).astype(float)
+    middle = grey[:, grey.shape[1] // 2]
+    scale = (grey.shape[0] - 96) / 60  # px in a mm; 48 px of white all round
+    top, floor = (middle[round(48 + mm * scale)] for mm in (10, 30))
+    upper, lower = (middle[round(48 + mm * scale) - 3 :][:6] for mm in (25, 35))
+    assert floor < 0.95 * top
+    assert upper.min() < 0.9 * floor  # the wall that turns from the lamp
+    assert lower.max() > 1.02 * floor  # and the one that faces it
+    # of a program that never goes down there is none
+    (tmp_path / "air.nc").write_text("G21 G0 X5 Y5\nM2\n")
+    code, _, stderr = call("rehearse", tmp_path / "air.nc", "--picture", tmp_path / "air.png")
+    assert (code, "nothing is cut" in stderr) == (1, True)
 
 
 def test_a_mistake_ends_with_three_and_names_its_line(call, cut):

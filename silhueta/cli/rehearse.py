@@ -49,7 +49,7 @@ def rehearse(file: File, report: File | None, picture: File | None, **given: Any
     from silhueta.core.rehearsal.event import Rehearsed
     from silhueta.core.rehearsal.picture import write_picture
     from silhueta.core.rehearsal.reading import Reading
-    from silhueta.core.rehearsal.rehearse import rehearse as run
+    from silhueta.core.rehearsal.rehearse import course_of
 
     check_outputs((), file, {"--report": (report, ".json"), "--picture": (picture, ".png")})
     if given["kerf"] is not None and given["bit"] is not None:
@@ -66,12 +66,13 @@ def rehearse(file: File, report: File | None, picture: File | None, **given: Any
         return _tell(Rehearsed((read.refused._replace(text=text),)), report, work)
     with work.stage("rehearse"):
         bench = _bench(read, given, machine)
-        done = run(read.steps, bench, work)
+        course = course_of(read.steps, bench, work)
+    done = course.done
     if done.moved != (0.0, 0.0):
         x, y = done.moved
         say(f"{given['against'].name} was moved by {x:.2f}, {y:.2f} mm onto the cut")
     if picture is not None:
-        write_picture(done, bench.sheet, picture)
+        write_picture(course, picture)
     return _tell(done, report, work)
 
 

@@ -58,6 +58,8 @@ class Bench:
         Whether tabs should hold what is wanted.
     tables : tuple of int
         Numbers of the tools whose Z counts from the table.
+    feeds : tuple of float, mm/min
+        What was planned; empty: nobody said.
     drawing : bool
         Whether the file is a drawing: its lines have no depth, and go through.
 
@@ -75,6 +77,7 @@ class Bench:
     fields: tuple[Field, ...] = ()
     held: bool = False
     tables: tuple[int, ...] = ()
+    feeds: tuple[float, ...] = ()
     drawing: bool = False
 
     def width_of(self, tool: int) -> float:

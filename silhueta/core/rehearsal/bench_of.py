@@ -6,7 +6,6 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path as File
 from typing import Any, NamedTuple
 
-import numpy as np
 import shapely
 
 from silhueta.core.cutting.plan import Plan
@@ -22,13 +21,11 @@ from silhueta.core.inspection.limits import sheet_box
 from silhueta.core.job import Job
 from silhueta.core.plan_settings import Tool
 from silhueta.core.rehearsal.bench import Bench, Field
-from silhueta.core.rehearsal.kerfs import Piece
 from silhueta.core.rehearsal.steps import Step
 from silhueta.core.shop.machines import Machine
 
 _CHORD = 0.002  # mm, within which curves of what is wanted are followed
 _BESIDE = 0.5  # mm beside a tool's way, that it may still go as deep: roundings of files are less
-_PLACED = 0.9  # of both, that a piece and what is wanted share where they are the same
 
 
 class Wanted(NamedTuple):
@@ -44,6 +41,8 @@ class Wanted(NamedTuple):
         Numbers of the tools whose zero is on the table.
     held : bool
         Whether tabs hold the parts.
+    feeds : tuple of float, mm/min
+        What was planned.
     """
 
     parts: tuple[shapely.Polygon, ...]
@@ -57,6 +56,7 @@ class Wanted(NamedTuple):
     slats: float = 0.0
     tables: tuple[int, ...] = ()
     held: bool = False
+    feeds: tuple[float, ...] = ()
 
 
 def wanted_of(source: File) -> Wanted:
@@ -92,6 +92,7 @@ def wanted_of_plan(job: Job, plan: Plan, shift: tuple[float, float]) -> Wanted:
         limits.slats or 0.0,
         tuple(tool.number for tool in plan.tools if tool.zero == "table"),
         bool(outer) and all(one.tabs for one in outer),
+        tuple({feed for one in plan.entries for feed in (one.feed, one.plunge) if feed > 0}),
     )
 
 
@@ -110,6 +111,7 @@ def bench_for(wanted: Wanted, machine: Machine | None, width: float = 0.0) -> Be
         wanted.fields,
         wanted.held,
         wanted.tables,
+        wanted.feeds,
     )
 
 
@@ -149,36 +151,9 @@ def parts_of(job: Job, shift: tuple[float, float]) -> tuple[shapely.Polygon, ...
     return tuple(_moved(one, *shift) for one in found if not one.is_empty)
 
 
-def laid_on(
-    parts: Sequence[shapely.Polygon], pieces: Sequence[Piece]
-) -> tuple[tuple[shapely.Polygon, ...], tuple[float, float]]:
-    """Return what is wanted where the file cuts it, and by how much it was moved, mm.
-
-    Files may count from another place than the outline does: where nothing that comes free is where
-    it is wanted, the largest part is laid on the largest piece, if they are alike then.
-    """
-    parts = tuple(parts)
-    if not parts or not pieces:
-        return parts, (0.0, 0.0)
-    part = max(parts, key=lambda one: one.area)
-    solid = shapely.Polygon(part.exterior)
-    if max(_shared(solid, one.shape) for one in pieces) > _PLACED:
-        return parts, (0.0, 0.0)
-    piece = max(pieces, key=lambda one: one.shape.area).shape
-    x, y = (np.array(piece.bounds[:2]) - solid.bounds[:2]).tolist()
-    if _shared(_moved(solid, x, y), piece) < _PLACED:
-        return parts, (0.0, 0.0)
-    return tuple(_moved(one, x, y) for one in parts), (x, y)
-
-
 def _moved(shape: Any, x: float, y: float) -> Any:
     """Return a shape moved by so many mm."""
     return shapely.transform(shape, lambda points: points + [x, y])
-
-
-def _shared(one: shapely.Polygon, two: shapely.Polygon) -> float:
-    """Return what two shapes share, as a part of what they cover together."""
-    return float(one.intersection(two).area / max(one.union(two).area, 1e-12))
 
 
 def tables_of(steps: Sequence[Step], process: Process | None) -> tuple[int, ...]:

@@ -7,13 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 import shapely
 
+from silhueta.core.geometry.path import Floats
 from silhueta.core.rehearsal.event import Event
 from silhueta.core.rehearsal.scene import MOST, Scene
 from silhueta.core.rehearsal.table import Flags
+from silhueta.core.units import MM_PER_INCH
 
 _BED = 1.0  # mm below the sheet that a bit may go into the board under it (common practice)
 _DEEPER = 0.05  # mm deeper than was planned there, over which that is said: burrs are thicker
 _ROUND = 1e-3  # mm: what a file's decimals leave
+_NEAR = 0.03  # of 25.4 times a planned feed, within which a feed is one of the other unit
+_FAR = 5.0  # times off all that was planned, without which it is somebody's choice
 
 
 def beside(scene: Scene) -> Iterator[Event]:
@@ -54,18 +58,34 @@ def _switched(scene: Scene) -> Iterator[Event]:
 
 
 def _fed(scene: Scene) -> Iterator[Event]:
-    """Yield where a feed is more than the machine can do; one that stays is told once."""
-    machine, table = scene.bench.machine, scene.table
-    if machine is None:
-        return
+    """Yield where a feed is one of the other unit, or more than the machine can do.
+
+    One that stays is told once.
+    """
+    machine, table, planned = scene.bench.machine, scene.table, np.array(scene.bench.feeds)
     working = np.flatnonzero(table.working)
     feed = table.feed[working]
-    over = feed > machine.max_feed_mm_min + _ROUND
     new = np.concatenate([[True], np.diff(feed) != 0])[: len(feed)]
+    if len(planned):
+        for k in working[new & _other_unit(feed, planned)][:1].tolist():
+            text = f"{table.feed[k]:g} mm/min are 25.4 times off what was planned: mm or inches?"
+            yield scene.event("unit-suspect", k, text)
+    if machine is None:
+        return
+    over = feed > machine.max_feed_mm_min + _ROUND
     for k in working[over & new][:MOST].tolist():
         most = machine.max_feed_mm_min
         text = f"{table.feed[k]:g} mm/min are more than {machine.name} can do ({most:g})"
         yield scene.event("over-feed", k, text)
+
+
+def _other_unit(feed: Floats, planned: Floats) -> Flags:
+    """Return which feeds are 25.4 times more or less than one that was planned."""
+    off = (feed < planned.min() / _FAR) | (feed > planned.max() * _FAR)
+    times = np.maximum(feed, _ROUND)[:, None] / planned[None, :]
+    times = np.where(times < 1, 1 / times, times) / MM_PER_INCH
+    found: Flags = off & (np.abs(times - 1) < _NEAR).any(axis=1)
+    return found
 
 
 def _sunk(scene: Scene) -> Iterator[Event]:

@@ -20,11 +20,11 @@ from silhueta.core.rehearsal.against import (
     unit,
 )
 from silhueta.core.rehearsal.bench import Bench, Field
-from silhueta.core.rehearsal.bench_of import laid_on
 from silhueta.core.rehearsal.beside import beside
 from silhueta.core.rehearsal.course import Course, box_of, carve, cut_of, pierced
 from silhueta.core.rehearsal.event import Event, Rehearsed
 from silhueta.core.rehearsal.kerfs import freed
+from silhueta.core.rehearsal.laying import laid_on
 from silhueta.core.rehearsal.order import order
 from silhueta.core.rehearsal.relief import Relief
 from silhueta.core.rehearsal.scene import Scene, scene_of
@@ -61,14 +61,14 @@ def course_of(steps: Sequence[Step], bench: Bench, work: Work | None = None) -> 
     pieces, kerfs = freed(runs, bench.sheet)
     work.step(0.4)
     whole = over_tabs(scene, runs, pieces, kerfs) if bench.wanted else (runs, pieces, kerfs, [])
-    parts, moved = laid_on(bench.wanted, whole[1])
+    parts, moved = laid_on(bench.wanted, whole[1], whole[0])
     if moved != (0.0, 0.0):
         fields = tuple(_moved(one, *moved) for one in bench.fields)
         sheet = _box_moved(bench.sheet, *moved)
         scene = replace(scene, bench=replace(bench, wanted=parts, fields=fields, sheet=sheet))
         if sheet is not None:  # it lies about the part, wherever the file has that
             pieces, kerfs = freed(runs, sheet)
-            whole = over_tabs(scene, runs, pieces, kerfs)
+        whole = over_tabs(scene, runs, pieces, kerfs)
     work.step(0.5)
     events = [*beside(scene)]
     work.step(0.6)

@@ -20,9 +20,10 @@ from silhueta.core.geometry.path import circle_loop
 from silhueta.core.inspect_settings import Limits, Process
 from silhueta.core.job import Job
 from silhueta.core.rehearsal.bench import Bench
-from silhueta.core.rehearsal.bench_of import bench_for, laid_on, parts_of, wanted_of_plan
+from silhueta.core.rehearsal.bench_of import bench_for, parts_of, wanted_of_plan
 from silhueta.core.rehearsal.course import Carving
 from silhueta.core.rehearsal.kerfs import Piece, Run, freed
+from silhueta.core.rehearsal.laying import laid_on
 from silhueta.core.rehearsal.rehearse import course_of, rehearse
 from silhueta.core.rehearsal.scene import scene_of
 from silhueta.core.rehearsal.steps import of_program
@@ -209,14 +210,22 @@ def test_what_is_wanted_is_laid_on_what_is_cut():
     job = job_of("laser")
     steps = of_program(text_of(job))
     scene = scene_of(steps, bench_of(job))
-    pieces, _ = freed(runs_of(scene), None)
+    runs = runs_of(scene)
+    pieces, _ = freed(runs, None)
     away = parts_of(job, (40.0, -7.0))
-    parts, moved = laid_on(away, pieces)
-    assert moved == pytest.approx((-40, 7), abs=0.01)
+    parts, moved = laid_on(away, pieces, runs)
+    assert moved == pytest.approx((-40, 7), abs=0.001)
     assert rehearse(steps, bench_of(job, wanted=parts)).events == ()
+    # a little beside its place, and far off where tabs hold all of it and nothing comes free
+    for process, tabs, off in (("plasma", 0, (1.4, -3.9)), ("plasma", 4, (-61.0, 33.0))):
+        text, bench = planned_bench(job_of(process, tabs=tabs))
+        beside = parts_of(job_of(process), off)
+        done = rehearse(of_program(text), replace(bench, wanted=beside))
+        assert done.events == ()
+        assert done.moved == pytest.approx((-off[0], -off[1]), abs=0.005)
     # another part is not
     other = (shapely.box(0, 0, 300, 20),)
-    assert laid_on(other, [Piece(shapely.box(0, 0, 100, 100), 0)]) == (other, (0.0, 0.0))
+    assert laid_on(other, [Piece(shapely.box(0, 0, 100, 100), 0)], runs) == (other, (0.0, 0.0))
 
 
 def planned_bench(job: Job, **more: object) -> tuple[str, Bench]:
@@ -224,6 +233,15 @@ def planned_bench(job: Job, **more: object) -> tuple[str, Bench]:
     plan = planned(job)
     wanted = wanted_of_plan(job, plan, (0.0, 0.0))
     return text_of(job), replace(bench_for(wanted, plan.machine), **more)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("times", "said"), [(25.4, True), (1 / 25.4, True), (0.4, False)])
+def test_a_feed_of_the_other_unit_is_asked_about(times, said):
+    text, bench = planned_bench(job_of("router"))
+    other = re.sub(r"F([\d.]+)", lambda m: f"F{float(m[1]) * times:.3f}", text)
+    first = next(k for k, line in enumerate(other.splitlines(), 1) if "F" in line and "G1" in line)
+    found = rehearse(of_program(other), replace(bench, machine=None)).events
+    assert [(one.code, one.line) for one in found] == [("unit-suspect", first)] * said
 
 
 def test_a_part_that_tabs_hold_is_measured_as_if_they_were_broken_off():
