@@ -79,10 +79,10 @@ class Scene:
         """Return in a sentence what it is, so that what is measured can be held against it."""
         size = f"{self.size[0]:.2f} x {self.size[1]:.2f} mm"
         if self.scanned:
-            return f"a scan of an {self.paper} page at 300 dpi; the part is {size}"
+            return f"a scan of an {self.paper} page at 300 dpi; the part, laid a little askew, is {size}"
         return (
             f"a photo of an {self.paper} sheet, the camera {self.tilt:.0f} degrees off the "
-            f"vertical; the part is {size}, {self.thickness:g} mm thick"
+            f"vertical; the part, laid a little askew, is {size}, {self.thickness:g} mm thick"
         )
 
 
