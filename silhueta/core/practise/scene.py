@@ -77,12 +77,12 @@ class Scene:
 
     def told(self) -> str:
         """Return in a sentence what it is, so that what is measured can be held against it."""
-        size = f"{self.size[0]:.2f} x {self.size[1]:.2f} mm"
+        size = f"laid a little askew, is {self.size[0]:.2f} x {self.size[1]:.2f} mm"
         if self.scanned:
-            return f"a scan of an {self.paper} page at 300 dpi; the part, laid a little askew, is {size}"
+            return f"a scan of an {self.paper} page at 300 dpi; the part, {size}"
         return (
             f"a photo of an {self.paper} sheet, the camera {self.tilt:.0f} degrees off the "
-            f"vertical; the part, laid a little askew, is {size}, {self.thickness:g} mm thick"
+            f"vertical; the part, {size}, {self.thickness:g} mm thick"
         )
 
 
