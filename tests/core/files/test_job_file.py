@@ -12,12 +12,11 @@ from silhueta.core.files.job_file import (
     FORMAT,
     job_bytes,
     job_from_bytes,
-    job_of_record,
     load_job,
     load_marks,
-    record_bytes,
     save_job,
 )
+from silhueta.core.files.job_record import job_of_record, record_bytes
 from silhueta.core.geometry.measure import bounding_box
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import ARC, CUBIC, Loop, OpenPath

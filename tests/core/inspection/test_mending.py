@@ -10,7 +10,7 @@ import pytest
 
 from silhueta.core.build.edits import move, scale
 from silhueta.core.errors import EditError
-from silhueta.core.files.job_file import job_of_record, record_bytes
+from silhueta.core.files.job_record import job_of_record, record_bytes
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.geometry.path import Loop, OpenPath, circle_loop
 from silhueta.core.inspection import processes
