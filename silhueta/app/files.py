@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from silhueta.core.files.drawing_open import DrawingOffer
     from silhueta.core.files.format import Format
     from silhueta.core.files.save_all import Output
+    from silhueta.core.keep.history import History
 
 JOB_SUFFIX = ".silhueta"
 _NAMED = 4  # files that a question names
@@ -162,8 +163,8 @@ class Filing(QObject):
         job = self._window.session.job
         self.bench.ask("Making up a photo", lambda work: _practised(job, work), "practise")
 
-    def show(self, opened: Opened) -> None:
-        """Put what was opened on the table, in place of the present job.
+    def show(self, opened: Opened, history: History | None = None) -> None:
+        """Put what was opened on the table, in place of the present job; `history`: as it was left.
 
         What is not saved is asked about only now: it may have been edited while the file was read.
         """
@@ -173,10 +174,13 @@ class Filing(QObject):
         window.notice.hide()
         window.tracing.set_picture(opened.picture, opened.colours)
         window.table.stop_pick()
-        window.session.start(opened.job, opened.file)
+        if history is not None:
+            window.session.bring_back(history)
+        else:
+            window.session.start(opened.job, opened.file)
+            window.session.marks = dict(opened.marks)
         if opened.file is not None:
             window.remembered.add_recent(opened.file)
-        window.session.marks = dict(opened.marks)
         window.table.set_picture(opened.picture, opened.colours)
         job = opened.job
         imported = job.picture is None and bool(job.outline.contours)

@@ -36,8 +36,11 @@ def run(file: File | None = None) -> int:
     """Show the window, with `file` when it is given; return the exit code."""
     qt = application()
     _catch_faults()
-    window = Window(Preferences(usual_place()))
+    from silhueta.core.keep.places import journals
+
+    window = Window(Preferences(usual_place()), journals())
     window.show()
+    window.recovery.look()
     threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
     if file is not None:
         window.filing.open_file(file)

@@ -14,34 +14,36 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path as File
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
 from silhueta.core.job import Job, words_followed
+from silhueta.core.keep.history import LONGEST, History, Version, What
 from silhueta.core.units import Unit
 
 Edit = Callable[[Job], Job]
-_What = Literal["began", "step", "amended", "went", "marked", "saved"]
-_LONGEST = 500  # versions kept
 
 
 class Change(NamedTuple):
     """What became of the session, for whoever keeps a record of it.
 
-    what : {"began", "step", "amended", "went", "marked", "saved"}
+    what : {"began", "step", "amended", "went", "marked", "dropped", "saved"}
         "step": an edit; "amended": what was worked out was put into the job; "went": to another
-        version of the history; "marked": a mark was made or dropped.
+        version of the history; "marked", "dropped": a mark.
     label : str
         Of a step, or the mark.
+    merged : bool
+        Whether the step took the place of the version before it.
     before, after : Job
         The current job; both the same where only a mark or the file changed.
     """
 
-    what: _What
+    what: What
     label: str
     before: Job
     after: Job
+    merged: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,7 +121,7 @@ class Session(QObject):
         """Forget a mark."""
         self.marks.pop(name, None)
         self._unsaved_mark = True
-        self._tell("marked", name, self.job)
+        self._tell("dropped", name, self.job)
 
     def apply(self, label: str, edit: Edit, merge: str = "") -> None:
         """Run `edit` as one step named `label`; a no-change adds none.
@@ -138,13 +140,14 @@ class Session(QObject):
         if after.words:
             after = words_followed(before, after)
         del self._versions[self._at + 1 :]
-        if merge and self._versions[self._at].key == merge and self._at > 0:
+        merged = bool(merge) and self._versions[self._at].key == merge and self._at > 0
+        if merged:
             self._versions[self._at] = _Version(label, after, merge)
         else:
             self._versions.append(_Version(label, after, merge))
-            self._versions = self._versions[-_LONGEST:]
+            self._versions = self._versions[-LONGEST:]
             self._at = len(self._versions) - 1
-        self._tell("step", label, before)
+        self._tell("step", label, before, merged)
 
     def end_merge(self) -> None:
         """End a run of merged steps: the next one with the same key is a step of its own."""
@@ -189,14 +192,30 @@ class Session(QObject):
         self._saved, self.file = job, file
         self._tell("began", "", before)
 
+    @property
+    def held(self) -> History:
+        """All that there is: versions, marks, and where the job was saved."""
+        versions = tuple(Version(one.label, one.job) for one in self._versions)
+        return History(versions, self._at, dict(self.marks), self.file, self.dirty)
+
+    def bring_back(self, history: History) -> None:
+        """Begin anew with all that a journal gave back."""
+        before = self.job
+        self._versions = [_Version(one.label, one.job) for one in history.versions]
+        self._at, self.file = history.index, history.file
+        self.number += 1
+        self.marks, self._unsaved_mark = dict(history.marks), history.dirty
+        self._saved = self.job
+        self._tell("began", "", before)
+
     def mark_saved(self, job: Job, file: File) -> None:
         """Note that `job`, with its marks, is what `file` holds."""
         self._saved, self.file, self._unsaved_mark = job, file, False
         self.end_merge()  # what was saved stays in the history
         self._tell("saved", "", self.job)
 
-    def _tell(self, what: _What, label: str, before: Job) -> None:
-        self.changed.emit(Change(what, label, before, self.job))
+    def _tell(self, what: What, label: str, before: Job, merged: bool = False) -> None:
+        self.changed.emit(Change(what, label, before, self.job, merged))
         self.job_changed.emit(self.job)
 
     def set_units(self, units: Unit) -> None:

@@ -30,8 +30,10 @@ from silhueta.app.actions import Actions
 from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.inspecting import Inspecting
+from silhueta.app.keeping import Keeping
 from silhueta.app.planning import Planning
 from silhueta.app.readout import Readout
+from silhueta.app.recovery import Recovery
 from silhueta.app.session import Session
 from silhueta.app.settings import Preferences
 from silhueta.app.states import about, is_imported
@@ -56,7 +58,7 @@ if TYPE_CHECKING:
 class Window(QMainWindow):
     """Everything a person sees, built once, showing the session's job."""
 
-    def __init__(self, remembered: Preferences | None = None) -> None:
+    def __init__(self, remembered: Preferences | None = None, journals: File | None = None) -> None:
         super().__init__()
         self.remembered = remembered or Preferences()
         self.setObjectName("window")
@@ -65,6 +67,8 @@ class Window(QMainWindow):
         self.resize(*(self.remembered.now.window or (1280, 800)))
         self.session = Session(parent=self)
         self.session.set_units(self.remembered.now.units)
+        self.keeping = Keeping(self.session, journals, self)
+        self.recovery = Recovery(self, journals)
         self.tracing = Tracing(self.session, self)
         self.inspecting = Inspecting(self.session, self)
         self.planning = Planning(self.session, self)
@@ -122,6 +126,7 @@ class Window(QMainWindow):
         self.table.cursor_moved.connect(self.readout.set_cursor)
         self.fade.changed.connect(self.table.set_lines)
         self.table.resized.connect(self._place_strips)
+        self.keeping.failed.connect(self._not_kept)
         self.bar.units_chosen.connect(self.session.set_units)
         self.session.units_changed.connect(self.bar.show_units)
         self.session.units_changed.connect(lambda unit: self.remembered.change(units=unit))
@@ -157,6 +162,9 @@ class Window(QMainWindow):
         """Tell what is wrong and what to do, without stopping anybody's work."""
         self.notice.say(text)
 
+    def _not_kept(self, why: str) -> None:
+        self.say(why or "Every step is kept again.")
+
     def show_units(self, unit: Unit) -> None:
         """Show lengths in this unit."""
         self.session.set_units(unit)
@@ -177,7 +185,7 @@ class Window(QMainWindow):
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
         own = [self.filing.bench, self.filing.writing, self.tracing.bench, self.inspecting.bench]
-        own.append(self.planning.bench)
+        own += [self.planning.bench, self.recovery.bench]
         return [*own, *self.sheets.benches]
 
     # what is shown
@@ -257,11 +265,13 @@ class Window(QMainWindow):
             self.remembered.change(window=(self.width(), self.height()))
         self.inspecting.close()
         self.planning.close()
+        self.recovery.bench.close()
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()
         for bench in self.sheets.benches:
             bench.close()
+        self.keeping.close()
         event.accept()
 
     def may_leave(self) -> bool:

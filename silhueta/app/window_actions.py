@@ -70,6 +70,12 @@ def _job_actions(window: Window) -> tuple[Action, ...]:
             "forward again",
         ),
         Action(
+            "recover",
+            "Bring back jobs that were left",
+            window.recovery.show_all,
+            words="crash recover lost power cut journal",
+        ),
+        Action(
             "paste",
             "Paste a picture",
             window.filing.paste,

@@ -18,6 +18,7 @@ from silhueta.cli.machines import machines
 from silhueta.cli.open import open_window
 from silhueta.cli.practise import practise
 from silhueta.cli.progress import say
+from silhueta.cli.recover import recover
 from silhueta.cli.rehearse import rehearse
 from silhueta.cli.tidy import tidy
 from silhueta.cli.trace import trace
@@ -47,6 +48,7 @@ for command in (
     machines,
     gauge,
     practise,
+    recover,
     open_window,
     demo,
 ):

@@ -14,7 +14,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, replace
 
-from silhueta.core.about import About
+from silhueta.core.card import Card
 from silhueta.core.cut_file_settings import CutFileSettings as CutFileSettings
 from silhueta.core.cut_file_settings import FrameOrigin as FrameOrigin
 from silhueta.core.datums import (
@@ -205,7 +205,7 @@ class Job:
         How it is cut, as far as a person decided that.
     left_out : tuple of (str, int)
         How many texts and pictures the drawing had that it came from, which are no outline.
-    about : About
+    card : Card
         What a person says of it.
     page : (left, bottom, right, top) or None, mm
         That an imported outline came on, as large as the outline is.
@@ -232,7 +232,7 @@ class Job:
     waved: tuple[Waved, ...] = ()
     plan: PlanSettings = field(default_factory=PlanSettings)
     left_out: tuple[tuple[str, int], ...] = ()
-    about: About = field(default_factory=About)
+    card: Card = field(default_factory=Card)
     page: Frame | None = None
     last_key: int = 0
 
@@ -327,9 +327,9 @@ def set_tidy(job: Job, settings: TidySettings) -> Job:
     return job if job.tidy == settings else replace(job, tidy=settings)
 
 
-def set_about(job: Job, about: About) -> Job:
+def set_card(job: Job, card: Card) -> Job:
     """Return `job` with something else said of it."""
-    return job if job.about == about else replace(job, about=about)
+    return job if job.card == card else replace(job, card=card)
 
 
 def set_cut_file(job: Job, settings: CutFileSettings) -> Job:

@@ -1,7 +1,8 @@
 """The job file: a ZIP archive with the picture as it came and a readable job.json.
 
 Words used here
-    member    a file in the archive: ``job.json`` and ``picture/NAME``
+    member    a file in the archive: ``job.json``, ``picture/NAME``; and for whoever has no Silhueta
+              ``outline.svg`` at its size and ``preview.png``
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from pathlib import Path as File
 import msgspec
 
 from silhueta.core.apart.rehearse import rehearse_json
+from silhueta.core.cutting.drawing import draw
 from silhueta.core.errors import FileError, SilhuetaError
 from silhueta.core.files.atomic import read_bytes, write_whole
 from silhueta.core.files.job_record import (
@@ -27,10 +29,13 @@ from silhueta.core.files.job_record import (
     what_is_wrong,
 )
 from silhueta.core.files.limits import MOST_JOB
+from silhueta.core.files.preview import preview
+from silhueta.core.files.svg_write import svg_bytes
 from silhueta.core.job import Job, PictureFile
 
 SUFFIX = ".silhueta"
 _MOST_PICTURE = 1_000_000_000
+OUTLINE, PREVIEW = "outline.svg", "preview.png"
 _MARKS = "marks.json"
 
 
@@ -101,7 +106,21 @@ def job_bytes(job: Job, marks: Mapping[str, Job] | None = None) -> bytes:
             archive.writestr(_MARKS, msgspec.json.encode(kept), zipfile.ZIP_DEFLATED)
         if job.picture is not None and record.picture is not None:
             archive.writestr(record.picture, job.picture.data, zipfile.ZIP_STORED)
+        drawn = _outline(job)
+        if drawn is not None:
+            archive.writestr(OUTLINE, drawn, zipfile.ZIP_DEFLATED)
+        archive.writestr(PREVIEW, preview(job), zipfile.ZIP_STORED)
     return stream.getvalue()
+
+
+def _outline(job: Job) -> bytes | None:
+    """Return the outline as an SVG at its size; None where there is none that can be drawn."""
+    if not job.outline.taken:
+        return None
+    try:
+        return svg_bytes(draw(job.outline))
+    except SilhuetaError:  # shapes that no cut file can hold stay in job.json
+        return None
 
 
 def job_from_bytes(data: bytes, name: str) -> Job:

@@ -16,8 +16,8 @@ import msgspec
 import numpy as np
 
 from silhueta import __version__
-from silhueta.core.about import About
 from silhueta.core.apart.rehearse import rehearse_json
+from silhueta.core.card import Card
 from silhueta.core.datums import Datum, Optics
 from silhueta.core.errors import FileError, GeometryError, SilhuetaError
 from silhueta.core.files.limits import MOST_PAGES
@@ -102,7 +102,7 @@ class JobRecord(msgspec.Struct):
     waved: tuple[Waved, ...] = ()
     plan: PlanSettings = PlanSettings()
     left_out: tuple[tuple[str, int], ...] = ()
-    about: About = About()
+    card: Card = Card()
     last_key: Annotated[int, msgspec.Meta(ge=0, le=_LAST_KEY)] = 0
 
 
@@ -165,7 +165,7 @@ def record_of(job: Job, *, contours: bool = True) -> JobRecord:
         waved=job.waved,
         plan=job.plan,
         left_out=job.left_out,
-        about=job.about,
+        card=job.card,
         last_key=job.last_key,
     )
 
@@ -229,7 +229,7 @@ def job_of(record: JobRecord, picture: PictureFile | None) -> Job:
         waved=record.waved,
         plan=record.plan,
         left_out=record.left_out,
-        about=record.about,
+        card=record.card,
         cut_file=record.cut_file,
         last_key=record.last_key,
     )

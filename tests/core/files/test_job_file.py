@@ -166,7 +166,8 @@ def test_an_empty_job_comes_back():
 def test_the_container_is_open_and_readable(tmp_path):
     save_job(full_job(), tmp_path / "strap.silhueta")
     with zipfile.ZipFile(tmp_path / "strap.silhueta") as archive:
-        assert archive.namelist() == ["job.json", "picture/strap 1.png"]
+        members = ["job.json", "picture/strap 1.png", "outline.svg", "preview.png"]
+        assert archive.namelist() == members
         content = json.loads(archive.read("job.json"))
     assert content["format"] == FORMAT
     assert content["datums"][1] == {"kind": "overall", "axis": "height", "mm": 7}

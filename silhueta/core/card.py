@@ -1,4 +1,4 @@
-"""What a person says of a job, so that it is found again: description, words, maker, customer."""
+"""The card of a job, so that it is found again: description, words, maker, customer."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ _WORDS = 60  # at most, and letters of each
 
 
 @dataclass(frozen=True)
-class About:
+class Card:
     """What a person says of a job; all of it may be empty.
 
     Parameters

@@ -1,0 +1,1 @@
+"""Nothing lost, everything found again: journals, shelves of jobs, one recipe for many files."""
