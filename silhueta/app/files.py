@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from silhueta.app.opened import LaidOut, Opened, lay_out, open_file, open_job, open_picture
 from silhueta.app.planning import plan_of
+from silhueta.app.saving import JOB_SUFFIX, Saving
 from silhueta.app.work import Bench, Queue
 from silhueta.app.writes import (
     Apart,
@@ -20,13 +21,11 @@ from silhueta.app.writes import (
     SavedAll,
     exported,
     exported_apart,
-    saved,
     saved_all,
     wrote_gauge,
     wrote_setup,
 )
 from silhueta.core.datum.fixing import present_mm_per_px, true_size
-from silhueta.core.errors import SilhuetaError
 from silhueta.core.job import Job, PictureFile
 from silhueta.core.picture.formats import FORMATS, PAGES, SUFFIXES
 from silhueta.core.work import Work
@@ -38,16 +37,7 @@ if TYPE_CHECKING:
     from silhueta.core.files.save_all import Output
     from silhueta.core.keep.history import History
 
-JOB_SUFFIX = ".silhueta"
 _NAMED = 4  # files that a question names
-
-
-class _Save(NamedTuple):
-    """A job that is being saved, where to, and in which session it was open."""
-
-    job: Job
-    target: File
-    session: int
 
 
 class Filing(QObject):
@@ -58,9 +48,10 @@ class Filing(QObject):
     exported = Signal(object, object)  # job, proof of the file
     exported_apart = Signal(object)  # proofs of several files
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Window, locks: File | None = None) -> None:
         super().__init__(window)
         self._window = window
+        self.saving = Saving(window, self, locks)
         self._own: set[File] = set()  # what was written under names that nobody was asked about
         self.bench = Bench(self)
         self.bench.done.connect(self._on_done)
@@ -179,6 +170,11 @@ class Filing(QObject):
         else:
             window.session.start(opened.job, opened.file)
             window.session.marks = dict(opened.marks)
+        if opened.file is not None and not self.saving.opened(opened.file):
+            window.session.file = None  # what is saved is another file
+            window.say(f"“{opened.file.name}” is open in another window; this is a copy of it")
+        elif opened.file is None:
+            self.saving.opened(None)
         if opened.file is not None:
             window.remembered.add_recent(opened.file)
         window.table.set_picture(opened.picture, opened.colours)
@@ -189,52 +185,13 @@ class Filing(QObject):
         else:
             window.go("trace" if job.datums else "scale" if job.picture else "picture")
 
-    # save
-
-    def save(self) -> None:
-        """Save the job where it came from, or ask where."""
-        if self._window.session.file is None:
-            self.save_as()
-        else:
-            self._save_to(self._window.session.file)
-
-    def save_as(self) -> None:
-        """Ask where, and save the job there."""
-        target = self._ask_target("Save the job", self._window.session.job.name, JOB_SUFFIX, "Jobs")
-        if target is not None:
-            self._save_to(target)
-
-    def save_now(self) -> bool:
-        """Save before leaving; return whether it is saved."""
-        from silhueta.core.files.job_file import save_job
-
-        window = self._window
-        target = window.session.file or self._ask_target(
-            "Save the job", window.session.job.name, JOB_SUFFIX, "Jobs"
-        )
-        if target is None:
-            return False
-        try:
-            save_job(window.session.job, target, window.session.marks)
-        except SilhuetaError as error:
-            window.say(str(error))
-            return False
-        window.session.mark_saved(window.session.job, target)
-        window.remembered.add_recent(target)
-        return True
-
-    def _save_to(self, target: File) -> None:
-        job, marks = self._window.session.job, dict(self._window.session.marks)
-        asked = _Save(job, target, self._window.session.number)
-        self.writing.ask("Saving", lambda _: saved(job, target, marks), asked)
+    # cut files and what goes with them
 
     def export(self, form: Format) -> None:
         """Ask where, and write a cut file of this format there."""
         window = self._window
         job = window.session.job
-        target = self._ask_target(
-            f"Save {form.title}", job.name, form.suffix, f"{form.title} files"
-        )
+        target = self.ask_target(f"Save {form.title}", job.name, form.suffix, f"{form.title} files")
         if target is None:
             return
         on, made = self.lies_on(), plan_of(job)
@@ -286,7 +243,7 @@ class Filing(QObject):
         form = format_named(job.cut_file.format)
         form = form if form in CUT_FILES else CUT_FILES[0]  # pieces are outlines, no programs
         endings = [one.suffix for one in CUT_FILES]
-        target = self._ask_target("Save each piece", job.name, form.suffix, "Cut files", endings)
+        target = self.ask_target("Save each piece", job.name, form.suffix, "Cut files", endings)
         if target is not None:
             self.writing.ask(
                 "Writing",
@@ -299,7 +256,7 @@ class Filing(QObject):
     def save_gauge(self, name: str) -> None:
         """Ask where, and write a gauge sheet there."""
         title, proposal = "Save the gauge sheet", f"gauge_sheet_{name}"
-        target = self._ask_target(title, proposal, ".pdf", "PDF files")
+        target = self.ask_target(title, proposal, ".pdf", "PDF files")
         if target is not None:
             self.writing.ask("Writing", lambda _: wrote_gauge(name, target))
 
@@ -307,7 +264,7 @@ class Filing(QObject):
         """Ask where, and write the set-up list of the cut plan there."""
         job = self._window.session.job
         name = f"{job.name}-setup"
-        target = self._ask_target("Save the set-up list", name, ".pdf", "Set-up lists", [".txt"])
+        target = self.ask_target("Save the set-up list", name, ".pdf", "Set-up lists", [".txt"])
         if target is not None:
             self.writing.ask("Writing", lambda _: wrote_setup(job, target))
 
@@ -329,11 +286,6 @@ class Filing(QObject):
             self._place(result)
         elif hasattr(result, "drawing"):
             self._choose(cast("DrawingOffer", result))
-        elif isinstance(asked, _Save):
-            window.notice.hide()
-            if asked.session == window.session.number:  # else another job is open by now
-                window.session.mark_saved(asked.job, asked.target)
-            window.remembered.add_recent(asked.target)
         elif isinstance(asked, tuple):
             job = asked[0]
             window.notice.hide()
@@ -347,7 +299,7 @@ class Filing(QObject):
         file = self._window.session.file
         return file.parent if file is not None else File.home()
 
-    def _ask_target(
+    def ask_target(
         self, title: str, name: str, suffix: str, kind: str, others: Sequence[str] = ()
     ) -> File | None:
         """Ask for a file; one that ends in none of the suffixes gets the first."""

@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.planning = Planning(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
-        self.filing = Filing(self)
+        self.filing = Filing(self, None if journals is None else journals.parent / "open")
         self.sheets = Sheets(self)
         self.actions_ = Actions(self)
         self.actions_.add(*all_actions(self))
@@ -131,7 +131,12 @@ class Window(QMainWindow):
         self.session.units_changed.connect(self.bar.show_units)
         self.session.units_changed.connect(lambda unit: self.remembered.change(units=unit))
         self.start_card.chosen.connect(lambda name: self.filing.open_file(File(name)))
-        for bench in (self.tracing.bench, self.filing.bench, self.filing.writing):
+        for bench in (
+            self.tracing.bench,
+            self.filing.bench,
+            self.filing.writing,
+            self.filing.saving.writing,
+        ):
             self.progress.follow(bench)
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
 
@@ -185,7 +190,7 @@ class Window(QMainWindow):
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
         own = [self.filing.bench, self.filing.writing, self.tracing.bench, self.inspecting.bench]
-        own += [self.planning.bench, self.recovery.bench]
+        own += [self.planning.bench, self.recovery.bench, self.filing.saving.writing]
         return [*own, *self.sheets.benches]
 
     # what is shown
@@ -269,6 +274,7 @@ class Window(QMainWindow):
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()
+        self.filing.saving.close()
         for bench in self.sheets.benches:
             bench.close()
         self.keeping.close()
@@ -287,5 +293,5 @@ class Window(QMainWindow):
         box.addButton("Go on working", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is save:
-            return self.filing.save_now()
+            return self.filing.saving.save_now()
         return box.clickedButton() is leave

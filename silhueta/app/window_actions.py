@@ -45,7 +45,7 @@ def _job_actions(window: Window) -> tuple[Action, ...]:
         Action(
             "save",
             "Save",
-            window.filing.save,
+            window.filing.saving.save,
             (standard.Save,),
             partial(_nothing_yet, window),
             "job file keep",
@@ -53,7 +53,7 @@ def _job_actions(window: Window) -> tuple[Action, ...]:
         Action(
             "save_as",
             "Save as…",
-            window.filing.save_as,
+            window.filing.saving.save_as,
             (standard.SaveAs,),
             partial(_nothing_yet, window),
             "job",

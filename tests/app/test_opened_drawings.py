@@ -152,7 +152,7 @@ def test_a_file_is_not_replaced_under_a_name_that_the_dialog_did_not_know(
     hand.answer = there.with_suffix("")
     asked = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()))
-    hand.window.filing.save_as()
+    hand.window.filing.saving.save_as()
     hand.settle()
     assert asked == ["kept.silhueta exists already."]
     assert there.read_bytes() == b"another's"
@@ -162,7 +162,7 @@ def test_a_save_is_finished_whatever_is_opened_meanwhile(hand, plate_png, tmp_pa
     hand.open(plate_png)
     session = hand.window.session
     hand.answer = tmp_path / "kept.silhueta"
-    hand.window.filing.save_as()
+    hand.window.filing.saving.save_as()
     session.mark_saved(session.job, tmp_path / "before.silhueta")  # nothing to be asked about
     hand.window.filing.open_demo("gasket")
     hand.settle()

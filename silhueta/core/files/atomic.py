@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import shutil
@@ -144,11 +145,24 @@ def _kept(temporary: File, target: File) -> File:
     return before
 
 
+# what helps, by what the system said
+_REMEDIES = {
+    errno.ENOSPC: "make room on that disk, or choose another",
+    errno.EDQUOT: "make room in your part of that disk, or choose another",
+    errno.EROFS: "that disk can only be read; choose another",
+    errno.ENAMETOOLONG: "choose a shorter name",
+    errno.EINVAL: 'that disk does not take this name; leave out < > : " / \\ | ? *',
+    errno.EILSEQ: "that disk does not take this name; use plain letters",
+    errno.EIO: "the disk failed or was taken out; choose another",
+    errno.ENODEV: "the disk was taken out; put it in again, or choose another",
+    errno.ENXIO: "the disk was taken out; put it in again, or choose another",
+}
+
+
 def _cannot(target: File, error: OSError) -> FileError:
     reason = (error.strerror or "the system refused").lower()
-    return FileError(
-        f"cannot write {target}: {reason}; choose a folder that exists and that you may write to"
-    )
+    usual = "choose a folder that exists and that you may write to"
+    return FileError(f"cannot write {target}: {reason}; {_REMEDIES.get(error.errno or 0, usual)}")
 
 
 def _clear_forgotten(target: File) -> None:
