@@ -20,6 +20,7 @@ from silhueta.cli.practise import practise
 from silhueta.cli.progress import say
 from silhueta.cli.recover import recover
 from silhueta.cli.rehearse import rehearse
+from silhueta.cli.shelf import shelf
 from silhueta.cli.tidy import tidy
 from silhueta.cli.trace import trace
 from silhueta.cli.true import true
@@ -49,6 +50,7 @@ for command in (
     gauge,
     practise,
     recover,
+    shelf,
     open_window,
     demo,
 ):
