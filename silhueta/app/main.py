@@ -36,11 +36,12 @@ def run(file: File | None = None) -> int:
     """Show the window, with `file` when it is given; return the exit code."""
     qt = application()
     _catch_faults()
-    from silhueta.core.keep.places import journals
+    from silhueta.core.keep.places import usual
 
-    window = Window(Preferences(usual_place()), journals())
+    window = Window(Preferences(usual_place()), usual())
     window.show()
     window.recovery.look()
+    window.shelving.show_recent()
     threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
     if file is not None:
         window.filing.open_file(file)
@@ -52,7 +53,12 @@ def run_demo(screenshot: File | None = None) -> int:
     if screenshot is not None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     qt = application()
-    window = Window()
+    if screenshot is None:
+        from silhueta.core.keep.places import usual
+
+        window = Window(None, usual())
+    else:
+        window = Window()
     window.show()
     window.filing.open_demo()
     if screenshot is None:

@@ -60,13 +60,13 @@ class Saving(QObject):
         if self._window.session.file is None:
             self.save_as()
         else:
-            self._save_to(self._window.session.file)
+            self.save_to(self._window.session.file)
 
     def save_as(self) -> None:
         """Ask where, and save the job there."""
         target = self._ask()
         if target is not None:
-            self._save_to(target)
+            self.save_to(target)
 
     def save_now(self) -> bool:
         """Save before leaving; return whether it is saved."""
@@ -89,7 +89,8 @@ class Saving(QObject):
         name = self._window.session.job.name
         return self._filing.ask_target("Save the job", name, JOB_SUFFIX, "Jobs")
 
-    def _save_to(self, target: File) -> None:
+    def save_to(self, target: File) -> None:
+        """Save the job there, in its turn."""
         asked = self._asked(target)
         if asked is not None:
             marks = dict(self._window.session.marks)

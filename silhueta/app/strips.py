@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path as File
 
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFont, QIcon, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QProgressBar,
     QPushButton,
     QSlider,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +27,7 @@ from silhueta.core.units import Unit
 from silhueta.core.wording import stage_words
 
 _MIDDLE = Qt.TextElideMode.ElideMiddle
+_JOB = 104  # px of the picture of a job of late
 _LATE = 400  # ms before work that goes on is worth a word
 
 
@@ -182,32 +184,49 @@ class StartCard(_Floating):
             ("open", "Open a picture…"),
             ("demo", "Open the demo job"),
             ("practise", "Try a made-up photo"),
+            ("shelf", "Shelf"),
         ):
             button = QPushButton(words, self)
             button.setObjectName(f"start-{identifier}")
             button.clicked.connect(lambda _=False, i=identifier: actions.run(i))
             line.addWidget(button)
         column.addLayout(line)
-        self._recent = QVBoxLayout()
-        self._recent.setSpacing(4)
+        self._head = QLabel("Jobs of late", self)
+        self._head.setStyleSheet(f"color: {FAINT.name()}")
+        self._head.hide()
+        column.addSpacing(4)
+        column.addWidget(self._head)
+        self._recent = QHBoxLayout()
+        self._recent.setSpacing(8)
         column.addLayout(self._recent)
 
     def show_recent(self, files: Sequence[str]) -> None:
         """Offer job files, the last one first."""
-        if not files:
-            return
-        self._recent.addSpacing(8)
-        head = QLabel("Jobs of late", self)
-        head.setStyleSheet(f"color: {FAINT.name()}")
-        self._recent.addWidget(head)
+        self._head.setVisible(bool(files))
         for name in files:
-            button = QPushButton(self)
-            button.setText(button.fontMetrics().elidedText(File(name).stem, _MIDDLE, 300))
+            button = QToolButton(self)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIconSize(QSize(_JOB, _JOB))
+            button.setFixedWidth(_JOB + 24)
+            button.setText(button.fontMetrics().elidedText(File(name).stem, _MIDDLE, _JOB + 16))
             button.setObjectName("start-recent")
             button.setToolTip(name)
             button.setAccessibleName(f"Open the job {File(name).stem}")
             button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
             self._recent.addWidget(button)
+        self._recent.addStretch(1)
+
+    def show_pictures(self, pictures: Mapping[str, bytes]) -> None:
+        """Put pictures to the jobs, by their files' names; a file that is no more says so."""
+        for button in self.findChildren(QToolButton, "start-recent"):
+            data = pictures.get(button.toolTip())
+            if data is None:
+                button.setEnabled(False)
+                button.setToolTip(f"{button.toolTip()} is not there any more")
+                continue
+            picture = QPixmap()
+            if picture.loadFromData(data):
+                button.setIcon(QIcon(picture))
 
 
 class ProgressStrip(QWidget):

@@ -36,6 +36,7 @@ from silhueta.app.readout import Readout
 from silhueta.app.recovery import Recovery
 from silhueta.app.session import Session
 from silhueta.app.settings import Preferences
+from silhueta.app.shelf import Shelving
 from silhueta.app.states import about, is_imported
 from silhueta.app.stops.route import STOPS, stop_of
 from silhueta.app.stops.sheets import Sheets
@@ -53,12 +54,13 @@ _SHEET_WIDTH = 284
 if TYPE_CHECKING:
     from silhueta.app.work import Bench
     from silhueta.core.datum.rectify import Rectified
+    from silhueta.core.keep.places import Places
 
 
 class Window(QMainWindow):
     """Everything a person sees, built once, showing the session's job."""
 
-    def __init__(self, remembered: Preferences | None = None, journals: File | None = None) -> None:
+    def __init__(self, remembered: Preferences | None = None, places: Places | None = None) -> None:
         super().__init__()
         self.remembered = remembered or Preferences()
         self.setObjectName("window")
@@ -67,14 +69,15 @@ class Window(QMainWindow):
         self.resize(*(self.remembered.now.window or (1280, 800)))
         self.session = Session(parent=self)
         self.session.set_units(self.remembered.now.units)
-        self.keeping = Keeping(self.session, journals, self)
-        self.recovery = Recovery(self, journals)
+        self.keeping = Keeping(self.session, None if places is None else places.journals, self)
+        self.recovery = Recovery(self, None if places is None else places.journals)
         self.tracing = Tracing(self.session, self)
         self.inspecting = Inspecting(self.session, self)
         self.planning = Planning(self.session, self)
         self.table = Table(self.session, self)
         self.present = "picture"
-        self.filing = Filing(self, None if journals is None else journals.parent / "open")
+        self.filing = Filing(self, None if places is None else places.locks)
+        self.shelving = Shelving(self, places)
         self.sheets = Sheets(self)
         self.actions_ = Actions(self)
         self.actions_.add(*all_actions(self))
@@ -190,7 +193,8 @@ class Window(QMainWindow):
     def benches(self) -> list[Bench]:
         """All work beside the interface."""
         own = [self.filing.bench, self.filing.writing, self.tracing.bench, self.inspecting.bench]
-        own += [self.planning.bench, self.recovery.bench, self.filing.saving.writing]
+        own += [self.planning.bench, self.recovery.bench, self.shelving.bench]
+        own.append(self.filing.saving.writing)
         return [*own, *self.sheets.benches]
 
     # what is shown
@@ -271,6 +275,7 @@ class Window(QMainWindow):
         self.inspecting.close()
         self.planning.close()
         self.recovery.bench.close()
+        self.shelving.bench.close()
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()

@@ -69,6 +69,15 @@ def _job_actions(window: Window) -> tuple[Action, ...]:
             window.why_no_redo,
             "forward again",
         ),
+        Action("shelf", "Shelf", window.shelving.show, ("Ctrl+B",), words="kept jobs find library"),
+        Action(
+            "keep",
+            "Keep on the shelf…",
+            window.shelving.keep,
+            (),
+            partial(_nothing_yet, window),
+            "card customer words",
+        ),
         Action(
             "recover",
             "Bring back jobs that were left",

@@ -24,13 +24,13 @@ def recover(listed: bool, folder: File | None, report: File | None) -> int:
 
     Without --to they are only listed. Their journals stay until they are thrown away in the window.
     """
-    from silhueta.core.keep.places import journals
+    from silhueta.core.keep.places import usual
     from silhueta.core.keep.recover import left_behind, save_all_left
 
     if listed and folder is not None:
         raise click.UsageError("--list writes nothing; leave it out, or --to")
     check_ending({"--report": (report, ".json")})
-    left = left_behind(journals())
+    left = left_behind(usual().journals)
     written = (
         {} if folder is None else {one[0].file: one[1:] for one in save_all_left(left, folder)}
     )

@@ -126,10 +126,10 @@ def rebuild(folder: File | None, report: File | None) -> None:
 
 
 def _shelf(folder: File | None) -> Shelf:
-    from silhueta.core.keep.places import shelf as usual
+    from silhueta.core.keep.places import usual
     from silhueta.core.keep.shelf import Shelf
 
-    return Shelf(folder or usual())
+    return Shelf(folder or usual().shelf)
 
 
 def _found(text: str, folder: File | None, order: str, report: File | None) -> int:

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QPushButton
 from silhueta.app.main import work_done
 from silhueta.app.window import Window
 from silhueta.core.files.job_file import load_job
+from silhueta.core.keep.places import under
 from silhueta.core.keep.recover import left_behind
 
 LEAVER = """
@@ -27,7 +28,8 @@ LEAVER = """
     from silhueta.app.main import application, work_done
     from silhueta.app.window import Window
     application()
-    window = Window(None, Path(sys.argv[1]))
+    from silhueta.core.keep.places import under
+    window = Window(None, under(Path(sys.argv[1]).parent))
     window.show()
     window.filing.open_demo()
     work_done(window)
@@ -59,7 +61,7 @@ def shown(qapp):
     windows = []
 
     def show(folder) -> Window:
-        window = Window(None, folder)
+        window = Window(None, under(folder.parent))
         windows.append(window)
         window.show()
         return window

@@ -17,6 +17,7 @@ from silhueta.core.files.atomic import write_whole
 from silhueta.core.files.job_file import load_job, save_job
 from silhueta.core.geometry.outline import Contour, Outline
 from silhueta.core.job import Job
+from silhueta.core.keep.places import under
 from silhueta.core.keep.recover import left_behind
 from tests.conftest import square
 
@@ -27,7 +28,7 @@ def shown(qapp, tmp_path):
     windows = []
 
     def show(file=None) -> Window:
-        window = Window(None, tmp_path / "state" / "journals")
+        window = Window(None, under(tmp_path / "state"))
         windows.append(window)
         window.show()
         if file is not None:
@@ -79,10 +80,10 @@ def test_two_windows_on_one_job(shown, strap):
     assert not first.session.dirty
     assert second.session.file is None  # it has a copy
     edit(second, "second")
-    second.filing.saving._save_to(strap)
+    second.filing.saving.save_to(strap)
     assert "under another name" in second.notice.text
     assert load_job(strap).name == "first"
-    second.filing.saving._save_to(strap.with_name("copy.silhueta"))
+    second.filing.saving.save_to(strap.with_name("copy.silhueta"))
     work_done(second)
     assert load_job(strap.with_name("copy.silhueta")).name == "second"
     # once the first is closed the file is anybody's

@@ -94,6 +94,17 @@ def described(job: Job, file: str, picture: bytes = b"") -> Entry:
     )
 
 
+def picture_in(file: File) -> bytes | None:
+    """Return the small PNG in a job file, b"" where it has none; None where there is no file."""
+    try:
+        with zipfile.ZipFile(file) as archive:
+            if PREVIEW in archive.namelist() and archive.getinfo(PREVIEW).file_size < _PREVIEW:
+                return archive.read(PREVIEW)
+            return b""
+    except (OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError):
+        return None
+
+
 def _read(file: File) -> tuple[Job, bytes]:
     data = read_bytes(file)
     try:

@@ -26,7 +26,7 @@ from silhueta.core.files.atomic import read_bytes, write_whole
 from silhueta.core.files.job_file import SUFFIX, job_from_bytes
 from silhueta.core.files.names import free_name
 from silhueta.core.keep.entry import Entry, entry_of
-from silhueta.core.keep.places import indexes
+from silhueta.core.keep.places import usual
 from silhueta.core.work import Work
 
 _FORM = 1  # of the index; another one is worked out anew
@@ -70,8 +70,7 @@ class Shelf:
 
     def __init__(self, folder: File, index: File | None = None) -> None:
         self.folder = folder.expanduser()
-        key = hashlib.sha256(str(self.folder.absolute()).encode(errors="surrogateescape"))
-        self.index = index or indexes() / f"shelf-{key.hexdigest()[:16]}.sqlite"
+        self.index = index or index_in(usual().indexes, self.folder)
         self._memory: sqlite3.Connection | None = None
 
     # the index
@@ -374,6 +373,12 @@ class Shelf:
         finally:
             part.unlink(missing_ok=True)
         return len(names)
+
+
+def index_in(folder: File, shelf: File) -> File:
+    """Return where a shelf's index is kept in a folder of indexes."""
+    key = hashlib.sha256(str(shelf.expanduser().absolute()).encode(errors="surrogateescape"))
+    return folder / f"shelf-{key.hexdigest()[:16]}.sqlite"
 
 
 _MOST_JOB_FILE = 1_100_000_000  # bytes: a picture of one gigabyte and the job
