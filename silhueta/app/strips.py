@@ -28,6 +28,12 @@ from silhueta.core.wording import stage_words
 
 _MIDDLE = Qt.TextElideMode.ElideMiddle
 _JOB = 104  # px of the picture of a job of late
+_RECENT = (
+    f"QToolButton {{ background: {CARD.name()}; border: 1px solid {RULE.name()};"
+    f" border-radius: 4px; color: {INK.name()}; padding: 4px }}"
+    f"QToolButton:hover, QToolButton:focus {{ border: 2px solid {BRASS.name()} }}"
+    f"QToolButton:disabled {{ color: {FAINT.name()}; border-style: dashed }}"
+)
 _LATE = 400  # ms before work that goes on is worth a word
 
 
@@ -207,7 +213,8 @@ class StartCard(_Floating):
             button = QToolButton(self)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(_JOB, _JOB))
-            button.setFixedWidth(_JOB + 24)
+            button.setFixedSize(_JOB + 24, _JOB + 38)
+            button.setStyleSheet(_RECENT)
             button.setText(button.fontMetrics().elidedText(File(name).stem, _MIDDLE, _JOB + 16))
             button.setObjectName("start-recent")
             button.setToolTip(name)
