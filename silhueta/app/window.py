@@ -31,6 +31,7 @@ from silhueta.app.files import Filing
 from silhueta.app.finder import Finder
 from silhueta.app.inspecting import Inspecting
 from silhueta.app.keeping import Keeping
+from silhueta.app.many import Many
 from silhueta.app.planning import Planning
 from silhueta.app.readout import Readout
 from silhueta.app.recovery import Recovery
@@ -78,6 +79,7 @@ class Window(QMainWindow):
         self.present = "picture"
         self.filing = Filing(self, None if places is None else places.locks)
         self.shelving = Shelving(self, places)
+        self.many = Many(self)
         self.sheets = Sheets(self)
         self.actions_ = Actions(self)
         self.actions_.add(*all_actions(self))
@@ -276,6 +278,7 @@ class Window(QMainWindow):
         self.planning.close()
         self.recovery.bench.close()
         self.shelving.bench.close()
+        self.many.close()
         self.tracing.bench.close()
         self.filing.bench.close()
         self.filing.writing.close()

@@ -79,6 +79,20 @@ def _job_actions(window: Window) -> tuple[Action, ...]:
             "card customer words",
         ),
         Action(
+            "many",
+            "Many at once…",
+            window.many.show,
+            words="batch folder recipe scans overnight",
+        ),
+        Action(
+            "recipe",
+            "Save the steps as a recipe…",
+            window.many.save_recipe,
+            (),
+            partial(_nothing_yet, window),
+            "batch many toml",
+        ),
+        Action(
             "recover",
             "Bring back jobs that were left",
             window.recovery.show_all,

@@ -9,6 +9,7 @@ from contextlib import suppress
 import click
 
 from silhueta import __version__
+from silhueta.cli.batch import batch
 from silhueta.cli.build import build
 from silhueta.cli.cut import cut
 from silhueta.cli.demo import demo
@@ -46,6 +47,7 @@ for command in (
     inspect,
     cut,
     rehearse,
+    batch,
     machines,
     gauge,
     practise,

@@ -15,7 +15,7 @@ from silhueta.cli.progress import Progress, say
 from silhueta.cli.report import check_needs, check_outputs, told_written, write_report
 from silhueta.cli.source import layers_option, noise_of_source, source
 from silhueta.cli.values import Area, Length
-from silhueta.cli.writing import check_page, worked_job, write_job
+from silhueta.cli.writing import check_page, job_option, worked_job, write_job
 from silhueta.core.errors import FileError
 from silhueta.core.work import Work
 
@@ -86,6 +86,7 @@ _DOUBTS: dict[Kind, str] = {
 @layers_option
 @true_options("none")
 @cut_file_options
+@job_option
 def tidy(file: File, output: tuple[File, ...], **given: Any) -> None:
     """Clean up the outlines in FILE (SVG, DXF, .silhueta) and write cut files, each proven.
 
@@ -148,7 +149,9 @@ def tidy(file: File, output: tuple[File, ...], **given: Any) -> None:
 
 def _check(output: tuple[File, ...], file: File, report: File | None, mode: Mode) -> None:
     """Raise UsageError for names and options that make no sense together."""
-    check_outputs(output, file, {"--report": (report, ".json")})
+    kept: File | None = click.get_current_context().params["job_file"]
+    beside = {"--report": (report, ".json"), "--job": (kept, ".silhueta")}
+    check_outputs(output, file, beside)
     check_needs(typed_options(), {"file_units_force": ["file_units"]})
     check_table(mode)
 

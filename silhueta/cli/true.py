@@ -12,7 +12,7 @@ from silhueta.cli.plan import cut_file_options, output_option
 from silhueta.cli.progress import Progress
 from silhueta.cli.report import check_outputs, told_written, write_report
 from silhueta.cli.source import layers_option, noise_of_source, source
-from silhueta.cli.writing import check_page, worked_job, write_job
+from silhueta.cli.writing import check_page, job_option, worked_job, write_job
 from silhueta.core.work import Work
 
 _FILE = click.Path(path_type=File)
@@ -29,6 +29,7 @@ _FILE = click.Path(path_type=File)
 @layers_option
 @true_options("safe")
 @cut_file_options
+@job_option
 def true(file: File, output: tuple[File, ...], **given: Any) -> None:
     """Make the outlines in FILE (SVG, DXF, .silhueta) exact, and write cut files, each proven."""
     from silhueta.core.apart.ask import ready
@@ -37,7 +38,8 @@ def true(file: File, output: tuple[File, ...], **given: Any) -> None:
     from silhueta.core.files.atomic import all_or_none
 
     check_table(given["true_"])
-    check_outputs(output, file, {"--report": (given["report"], ".json")})
+    beside = {"--report": (given["report"], ".json"), "--job": (given["job_file"], ".silhueta")}
+    check_outputs(output, file, beside)
     work = Work(Progress())
     with work.stage("read"):
         came = source(file, given, check=lambda found: check_page(found, file))

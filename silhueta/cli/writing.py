@@ -22,6 +22,15 @@ if TYPE_CHECKING:
     from silhueta.core.work import Work
 
 
+job_option = click.option(
+    "--job",
+    "job_file",
+    type=click.Path(path_type=File),
+    metavar="OUT.silhueta",
+    help="Keep the job.",
+)
+
+
 def check_page(found: ReadDrawing, file: File) -> None:
     """Raise FileError for a drawing that has no page where its own corner is asked for."""
     if click.get_current_context().params["origin"] == "picture" and found.frame is None:
@@ -59,7 +68,12 @@ def write_job(
             "window alone; give --origin corner"
         )
     drawings, proofs = [], []
+    kept: File | None = click.get_current_context().params["job_file"]
     with work.stage("write"):
+        if kept is not None:
+            from silhueta.core.files.job_file import save_job
+
+            save_job(job, kept)
         for target in output:
             drawings.append(drawing_of(job, page, target))
             proofs.append(export(drawings[-1], target, job.cut_file, work))
