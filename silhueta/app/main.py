@@ -7,10 +7,9 @@ import os
 import sys
 import threading
 from pathlib import Path as File
-from types import TracebackType
 
 from PySide6.QtCore import QEventLoop, QTimer
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication
 
 from silhueta.app.look.theme import apply_theme
 from silhueta.app.settings import Preferences, usual_place
@@ -35,10 +34,10 @@ def application() -> QApplication:
 def run(file: File | None = None) -> int:
     """Show the window, with `file` when it is given; return the exit code."""
     qt = application()
-    _catch_faults()
     from silhueta.core.keep.places import usual
 
     window = Window(Preferences(usual_place()), usual())
+    _catch_faults(window)
     window.show()
     window.recovery.look()
     window.shelving.show_recent()
@@ -62,7 +61,7 @@ def run_demo(screenshot: File | None = None) -> int:
     window.show()
     window.filing.open_demo()
     if screenshot is None:
-        _catch_faults()
+        _catch_faults(window)
         return int(qt.exec())
     done = work_done(window)
     screenshot.parent.mkdir(parents=True, exist_ok=True)
@@ -102,21 +101,13 @@ def _warm_up() -> None:
         log.exception("the warm-up failed")
 
 
-def _catch_faults() -> None:
+def _catch_faults(window: Window) -> None:
     """Send what nobody caught to the log and a dialog, instead of ending the program."""
+    from silhueta.app.fault import Faults
+    from silhueta.core.keep.fault_log import keep_log
+    from silhueta.core.keep.places import usual
 
-    def caught(
-        kind: type[BaseException], value: BaseException, trace: TracebackType | None
-    ) -> None:
-        log.error("a fault in the window", exc_info=(kind, value, trace))
-        QMessageBox.critical(
-            None,
-            "Silhueta",
-            f"A fault in Silhueta ({kind.__name__}: {value}). Your job is as it was before "
-            "this step; save it under another name, and report what you did.",
-        )
-
-    sys.excepthook = caught
+    window.faults = Faults(window, keep_log(usual().log))
 
 
 def main() -> None:

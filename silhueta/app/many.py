@@ -7,7 +7,7 @@ import sys
 from pathlib import Path as File
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QProcess, Qt, QUrl
+from PySide6.QtCore import QObject, QProcess, QSize, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon, QPixmap
 from PySide6.QtWidgets import (
     QDialog,
@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from silhueta.app.look.theme import AMBER_DEEP
 from silhueta.app.widgets import Note
 from silhueta.core.wording import counted
 
@@ -136,6 +137,7 @@ class ManyDialog(QDialog):
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.rows.setWordWrap(True)
+        self.rows.setIconSize(QSize(_ROW - 8, _ROW - 8))
         self.rows.cellDoubleClicked.connect(lambda row, _: self.open_job(row))
         foot = QHBoxLayout()
         foot.addWidget(self.begin)
@@ -255,6 +257,8 @@ class ManyDialog(QDialog):
         values = (name, f"▲ {state}" if failed else "✓ done", "", "", "", "")
         for column, value in enumerate(values):
             item = QTableWidgetItem(value)
+            if failed:
+                item.setForeground(AMBER_DEEP)
             if column > 1:
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self.rows.setItem(row, column, item)
@@ -291,7 +295,9 @@ class ManyDialog(QDialog):
         failed = sum(self._cell(k, 1).text().startswith("▲") for k in range(self.rows.rowCount()))
         if code in (0, 3):
             told = f"{counted(self.rows.rowCount(), 'picture')} done"
-            need = f"; {failed} need a hand, a double click opens them" if failed else ""
+            hand = "needs a hand, a double click opens it"
+            hand = hand if failed == 1 else "need a hand, a double click opens them"
+            need = f"; {failed} {hand}" if failed else ""
             self.note.say(f"{told}{need}")
         elif not self.note.text():
             self.note.say("It was stopped; Begin goes on from there", fault=True)
@@ -307,6 +313,7 @@ class ManyDialog(QDialog):
         except (OSError, ValueError):
             return
         self.rows.setRowCount(0)
+        told.sort(key=lambda one: one.get("state") == "done")  # what needs a hand comes first
         for one in told:
             failed = one.get("state") != "done"
             self._add(one.get("file", ""), one.get("error", "") if failed else "", failed)
@@ -318,6 +325,7 @@ class ManyDialog(QDialog):
                     self._cell(row, column).setText(f"{float(value):.2f}{off} mm")
             self._cell(row, 4).setText(one.get("loops", ""))
             self._cell(row, 5).setText(one.get("findings", ""))
+        self.rows.scrollToTop()
 
     def open_job(self, row: int) -> None:
         """Open the job of a picture, or the picture itself where none was kept."""

@@ -53,6 +53,7 @@ _SHEET_WIDTH = 284
 
 
 if TYPE_CHECKING:
+    from silhueta.app.fault import Faults
     from silhueta.app.work import Bench
     from silhueta.core.datum.rectify import Rectified
     from silhueta.core.keep.places import Places
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.filing = Filing(self, None if places is None else places.locks)
         self.shelving = Shelving(self, places)
         self.many = Many(self)
+        self.faults: Faults | None = None  # what catches faults, where somebody started it
         self.sheets = Sheets(self)
         self.actions_ = Actions(self)
         self.actions_.add(*all_actions(self))

@@ -103,7 +103,9 @@ def batch(
         log.begin()
     todo = [(file, stems[file]) for file in files if file not in rows]
     limits = Limits(given["seconds"], int(given["memory"] * 1e9))
-    before = signal.signal(signal.SIGTERM, _stopped)  # as a window ends it: what is done is told first
+    before = signal.signal(
+        signal.SIGTERM, _stopped
+    )  # as a window ends it: what is done is told first
     try:
         for file, row in _done(todo, read, folder, limits, given):
             log.add(file, row)

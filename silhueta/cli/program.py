@@ -13,6 +13,7 @@ from silhueta.cli.batch import batch
 from silhueta.cli.build import build
 from silhueta.cli.cut import cut
 from silhueta.cli.demo import demo
+from silhueta.cli.doctor import doctor
 from silhueta.cli.gauge import gauge
 from silhueta.cli.inspect import inspect
 from silhueta.cli.machines import machines
@@ -53,6 +54,7 @@ for command in (
     practise,
     recover,
     shelf,
+    doctor,
     open_window,
     demo,
 ):
