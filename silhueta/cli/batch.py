@@ -154,7 +154,7 @@ def _files(sources: Sequence[File]) -> list[File]:
 
 def _check(read: Recipe, file: File) -> None:
     """Raise FileError for options and endings that there are none of, before anything is done."""
-    from silhueta.cli.program import app
+    from silhueta.cli.chain import COMMANDS
     from silhueta.core.errors import FileError
     from silhueta.core.files.formats import FORMATS, SHOWN
 
@@ -168,7 +168,7 @@ def _check(read: Recipe, file: File) -> None:
     for step in read.steps:
         options = {
             name
-            for one in app.commands[step].params
+            for one in COMMANDS[step].params
             for name in (*one.opts, *one.secondary_opts)
             if name.startswith("--") and name not in own
         }

@@ -20,11 +20,25 @@ from typing import Any
 
 import click
 
+from silhueta.cli.build import build
+from silhueta.cli.cut import cut
+from silhueta.cli.inspect import inspect
+from silhueta.cli.tidy import tidy
+from silhueta.cli.trace import trace
+from silhueta.cli.true import true
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.keep.batch import Row, stamp_of
 from silhueta.core.keep.recipe import STEPS, Recipe
 
+COMMANDS: dict[str, click.Command] = {
+    "trace": trace,
+    "tidy": tidy,
+    "true": true,
+    "build": build,
+    "inspect": inspect,
+    "cut": cut,
+}
 _DRAWN = ("trace", "tidy", "true", "build")  # steps that make an outline
 _KEPT = ("trace", "tidy", "true")  # and those that can keep it as a job
 _PROGRAM = "nc"
@@ -112,13 +126,11 @@ class _Chain:
         return self._target.with_name(f"{self._target.name}.{ending}")
 
     def _call(self, step: str, words: list[object], fine: tuple[int, ...] = (0,)) -> None:
-        from silhueta.cli.program import app
-
         said, told = io.StringIO(), io.StringIO()
-        typed = [step, *map(str, words), *self._recipe.words(step)]
+        typed = [*map(str, words), *self._recipe.words(step)]
         try:
             with redirect_stdout(told), redirect_stderr(said):
-                code = app(typed, standalone_mode=False)
+                code = COMMANDS[step].main(typed, step, standalone_mode=False)
         except click.UsageError as error:
             raise _FailedError(f"{step}: {error.format_message()}") from error
         except click.exceptions.Exit as error:
