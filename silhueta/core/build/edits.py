@@ -218,6 +218,17 @@ def scale(job: Job, keys: Keys, percent: float) -> Job:
     return replace(made, words=words)
 
 
+def scale_to_width(job: Job, keys: Keys, width: float) -> Job:
+    """Return the job with some contours scaled, about their middle, until they are so wide, mm."""
+    chosen = [c.path for c in job.outline.contours if (c.key in keys if keys else c.taken)]
+    if not chosen:
+        raise EditError("there is nothing to scale")
+    left, _, right, _ = bounding_box(chosen)
+    if right - left <= 0:
+        raise EditError("what is upright has no width; scale it by percent")
+    return scale(job, keys, 100 * width / (right - left))
+
+
 def _larger(lettering: Lettering, factor: float) -> Lettering:
     return replace(
         lettering,

@@ -22,6 +22,7 @@ from silhueta.core.build.edits import (
     part_at,
     put,
     scale,
+    scale_to_width,
     set_aside,
     turn,
     ungroup,
@@ -30,6 +31,7 @@ from silhueta.core.build.edits import (
 from silhueta.core.build.foot import slot_for
 from silhueta.core.errors import EditError
 from silhueta.core.job import Job
+from silhueta.core.units import format_length, parse_length
 from silhueta.core.wording import counted
 
 if TYPE_CHECKING:
@@ -63,9 +65,8 @@ class PlacePage(BuildPage):
         self.angle.setFixedWidth(60)
         self.angle.typed.connect(self._turn)
         self.angle.wrong.connect(sheet.tell)
-        self.percent = Field(
-            "Scale to", lambda text: read_number(text, "%", 0.1, 100_000, "a size"), self
-        )
+        self.percent = Field("Scale to", self._read_size, self)
+        self.percent.setToolTip("Percent, or how wide: 150 %, 400 mm, 12 in")
         self.percent.setFixedWidth(72)
         self.percent.typed.connect(self._scale)
         self.percent.wrong.connect(sheet.tell)
@@ -177,9 +178,20 @@ class PlacePage(BuildPage):
         self.angle.clear()
         self.sheet.do(f"Turned by {degrees:g}°", lambda job: turn(job, keys, degrees))
 
-    def _scale(self, percent: float) -> None:
+    def _read_size(self, text: str) -> tuple[float, bool]:
+        """Return a percentage, or a width in mm and True, as it was typed."""
+        if text.strip()[-1:].isalpha() or text.strip()[-1:] in ('"', "″"):
+            return parse_length(text, self.sheet.session.units), True
+        return read_number(text, "%", 0.1, 100_000, "a size"), False
+
+    def _scale(self, size: tuple[float, bool]) -> None:
         keys = self.sheet.keys
         self.percent.clear()
+        percent, wide = size
+        if wide:
+            told = format_length(percent, self.sheet.session.units)
+            self.sheet.do(f"Scaled to {told}", lambda job: scale_to_width(job, keys, percent))
+            return
         self.sheet.do(f"Scaled to {percent:g} %", lambda job: scale(job, keys, percent))
 
     def _group(self) -> Edit:
