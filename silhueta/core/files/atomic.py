@@ -64,6 +64,8 @@ def _put(waiting: list[tuple[File, File]]) -> None:
         for temporary, target in waiting:
             temporary.replace(target)
             done += 1
+        for folder in {target.parent for _, target in waiting}:
+            sync_folder(folder)
     except OSError as error:
         for (_, target), before in zip(waiting[:done], kept, strict=False):
             if before is not None:
@@ -83,6 +85,20 @@ def _replace(temporary: File, target: File) -> None:
         temporary.replace(target)
     except OSError as error:
         raise _cannot(target, error) from error
+    sync_folder(target.parent)
+
+
+def sync_folder(folder: File) -> None:
+    """Have the names in a folder on disk: without that a power cut may lose a file that is there.
+
+    Disks that know no such thing are left as they are.
+    """
+    with suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
 
 
 def _planned(waiting: list[tuple[File, File]]) -> File:
@@ -220,6 +236,7 @@ def write_whole(target: File, data: bytes, prove: Callable[[bytes], None] | None
         waiting = _waiting.get()
         if waiting is None:
             temporary.replace(target)
+            sync_folder(target.parent)
         else:
             waiting.append((temporary, target))
         temporary = None

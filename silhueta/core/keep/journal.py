@@ -23,6 +23,7 @@ import msgspec
 
 from silhueta import __version__
 from silhueta.core.errors import FileError
+from silhueta.core.files.atomic import sync_folder
 from silhueta.core.files.job_record import DAMAGED, FORMAT
 from silhueta.core.keep.delta import Delta, Hearing, Kept, State, Telling
 from silhueta.core.keep.frames import frame, frames
@@ -104,6 +105,7 @@ class Journal:
             self._stream.write(_MAGIC + frame(head))
         except OSError as error:
             raise _cannot(folder, error) from error
+        sync_folder(folder)
         self.size = 0  # bytes of steps that were written
 
     def write(self, told: Sequence[Told]) -> None:
