@@ -16,10 +16,10 @@ import re
 import sqlite3
 import time
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path as File
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 from silhueta.core.errors import FileError
 from silhueta.core.files.atomic import read_bytes, write_whole
@@ -27,26 +27,24 @@ from silhueta.core.files.job_file import SUFFIX, job_from_bytes
 from silhueta.core.files.names import free_name
 from silhueta.core.keep.entry import Entry, entry_of
 from silhueta.core.keep.places import usual
+from silhueta.core.keep.shelf_index import (
+    TEXTS,
+    Order,
+    forget,
+    has_fts,
+    prepared,
+    put,
+    select,
+)
 from silhueta.core.work import Work
 
-_FORM = 1  # of the index; another one is worked out anew
 _PATIENCE = 20.0  # s that one writer waits for another
 _AT_ONCE = 40  # files that are read between two writes: a search waits for none of them
 _ALIKE_MM, _ALIKE = 1.0, 0.02  # mm, or of a size, that a size which was searched may be off
-_COLUMNS = Entry._fields
-_SHOWN = ["x''" if name == "picture" else name for name in _COLUMNS]  # pictures are asked for
-_TEXTS = ("file", "name", "description", "words", "maker", "customer", "material", "process")
 _SIZE = re.compile(
     r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(?:mm)?\s*[x×*]\s*(\d+(?:[.,]\d+)?)\s*(?:mm)?(?!\w)",
     re.IGNORECASE,
 )
-Order = Literal["used", "name", "size", "saved"]
-_ORDERS = {
-    "used": "max(used, saved) DESC, name",
-    "name": "name COLLATE NOCASE, file",
-    "size": "max(width, height) DESC, name",
-    "saved": "saved DESC, name",
-}
 
 
 class Looked(NamedTuple):
@@ -85,7 +83,7 @@ class Shelf:
             self.index.parent.mkdir(parents=True, exist_ok=True)
             found = self._connected()
         except (OSError, sqlite3.Error):
-            self._memory = _prepared(sqlite3.connect(":memory:", check_same_thread=False))
+            self._memory = prepared(sqlite3.connect(":memory:", check_same_thread=False))
             yield self._memory
             return
         try:
@@ -95,12 +93,12 @@ class Shelf:
 
     def _connected(self) -> sqlite3.Connection:
         try:
-            return _prepared(sqlite3.connect(self.index, timeout=_PATIENCE))
+            return prepared(sqlite3.connect(self.index, timeout=_PATIENCE))
         except sqlite3.OperationalError:
             raise
         except sqlite3.DatabaseError:  # no index, or a damaged one: nothing in it is needed
             self._drop()
-            return _prepared(sqlite3.connect(self.index, timeout=_PATIENCE))
+            return prepared(sqlite3.connect(self.index, timeout=_PATIENCE))
 
     def _drop(self) -> None:
         for ending in ("", "-wal", "-shm", "-journal"):
@@ -171,7 +169,7 @@ class Shelf:
             new = [name for name, stamp in there.items() if known.get(name) != stamp]
             with index:
                 for name in gone:
-                    _forget(index, name)
+                    forget(index, name)
             for first in range(0, len(new), _AT_ONCE):
                 work.step(first / len(new))
                 some = new[first : first + _AT_ONCE]
@@ -180,7 +178,7 @@ class Shelf:
                     index.execute("BEGIN IMMEDIATE")
                     for name, entry in zip(some, read, strict=True):
                         saved = there[name][0] / 1e9
-                        _put(index, entry._replace(saved=saved), there[name])
+                        put(index, entry._replace(saved=saved), there[name])
             (wrong,) = index.execute("SELECT count(*) FROM jobs WHERE wrong != ''").fetchone()
         return Looked(len(new), len(gone), wrong)
 
@@ -232,16 +230,16 @@ class Shelf:
         words = re.findall(r"[^\W_]+", text)
         with self._open() as index:
             rows: list[tuple[object, ...]] = []
-            if words and _has_fts(index):
+            if words and has_fts(index):
                 query = " AND ".join(f'"{word}"*' for word in words)
                 inside = "rowid IN (SELECT rowid FROM texts WHERE texts MATCH ?)"
-                rows = _select(index, [*where, inside], [*values, query], order, most)
+                rows = select(index, [*where, inside], [*values, query], order, most)
             if words and not rows:  # within words, and in scripts that put no spaces
-                inner = "(" + " || ' ' || ".join(_TEXTS) + ") LIKE ? ESCAPE '\\'"
+                inner = "(" + " || ' ' || ".join(TEXTS) + ") LIKE ? ESCAPE '\\'"
                 like = [f"%{word}%" for word in words]
-                rows = _select(index, where + [inner] * len(like), [*values, *like], order, most)
+                rows = select(index, where + [inner] * len(like), [*values, *like], order, most)
             elif not words:
-                rows = _select(index, where, values, order, most)
+                rows = select(index, where, values, order, most)
         return [Entry(*row) for row in rows]  # type: ignore[arg-type]
 
     def picture(self, file: str) -> bytes:
@@ -254,7 +252,7 @@ class Shelf:
     def unreadable(self) -> list[Entry]:
         """Return the files that cannot be read, each with the reason."""
         with self._open() as index:
-            rows = _select(index, ["wrong != ''"], [], "name", 10_000)
+            rows = select(index, ["wrong != ''"], [], "name", 10_000)
         return [Entry(*row) for row in rows]  # type: ignore[arg-type]
 
     def count(self) -> int:
@@ -382,73 +380,3 @@ def index_in(folder: File, shelf: File) -> File:
 
 
 _MOST_JOB_FILE = 1_100_000_000  # bytes: a picture of one gigabyte and the job
-
-
-def _prepared(index: sqlite3.Connection) -> sqlite3.Connection:
-    """Return an index with its tables; raises DatabaseError where it is damaged."""
-    try:
-        (form,) = index.execute("PRAGMA user_version").fetchone()
-        if form == _FORM:
-            index.execute(f"SELECT {', '.join(_COLUMNS)} FROM jobs LIMIT 1").fetchone()
-            return index
-        with index:
-            index.execute("BEGIN IMMEDIATE")
-            index.execute("DROP TABLE IF EXISTS jobs")
-            index.execute("DROP TABLE IF EXISTS texts")
-            index.execute(
-                "CREATE TABLE jobs (file TEXT PRIMARY KEY, name TEXT, description TEXT, words TEXT,"
-                " maker TEXT, customer TEXT, material TEXT, process TEXT, width REAL, height REAL,"
-                " picture BLOB, wrong TEXT, saved REAL, used REAL, written INTEGER, bytes INTEGER)"
-            )
-            with suppress(sqlite3.OperationalError):  # built without FTS5: found by LIKE
-                index.execute(
-                    f"CREATE VIRTUAL TABLE texts USING fts5({', '.join(_TEXTS)}, "
-                    "tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3')"
-                )
-            index.execute(f"PRAGMA user_version = {_FORM}")
-    except BaseException:
-        index.close()
-        raise
-    return index
-
-
-def _has_fts(index: sqlite3.Connection) -> bool:
-    found = index.execute("SELECT 1 FROM sqlite_master WHERE name = 'texts'").fetchone()
-    return found is not None
-
-
-def _put(index: sqlite3.Connection, entry: Entry, stamp: tuple[int, int]) -> None:
-    used = index.execute("SELECT used FROM jobs WHERE file = ?", (entry.file,)).fetchone()
-    _forget(index, entry.file)
-    values = entry._replace(used=used[0] if used else 0.0)
-    marks = ", ".join("?" * (len(values) + 2))
-    row = index.execute(f"INSERT INTO jobs VALUES ({marks})", (*values, *stamp))
-    if _has_fts(index):
-        texts = [getattr(entry, name) for name in _TEXTS]
-        index.execute(
-            f"INSERT INTO texts(rowid, {', '.join(_TEXTS)}) VALUES (?{', ?' * len(texts)})",
-            (row.lastrowid, *texts),
-        )
-
-
-def _forget(index: sqlite3.Connection, file: str) -> None:
-    if _has_fts(index):
-        index.execute(
-            "DELETE FROM texts WHERE rowid IN (SELECT rowid FROM jobs WHERE file = ?)", (file,)
-        )
-    index.execute("DELETE FROM jobs WHERE file = ?", (file,))
-
-
-def _select(
-    index: sqlite3.Connection,
-    where: Sequence[str],
-    values: Sequence[object],
-    order: Order,
-    most: int,
-) -> list[tuple[object, ...]]:
-    found: list[tuple[object, ...]] = index.execute(
-        f"SELECT {', '.join(_SHOWN)} FROM jobs WHERE {' AND '.join(where)} "
-        f"ORDER BY {_ORDERS[order]} LIMIT ?",
-        (*values, most),
-    ).fetchall()
-    return found
