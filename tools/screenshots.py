@@ -13,7 +13,6 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
-from silhueta.app.finder import Finder
 from silhueta.app.main import application, work_done
 from silhueta.app.stops.build.sheet import BuildSheet
 from silhueta.app.stops.cut_file.sheet import CutFileSheet
@@ -34,6 +33,7 @@ from silhueta.core.geometry.transform import shifted
 from silhueta.core.inspect_settings import Limits
 from silhueta.core.job import Job, set_imported, set_inspect, set_plan
 from silhueta.core.plan_settings import Tool
+from tools import keeping
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -56,17 +56,11 @@ def main(folder: Path = FOLDER) -> None:
     shot("picture")
     _photos(window, shot)
     _drawings(window, shot)
-    window.find_action()
-    finder = window.findChild(Finder)
-    assert finder is not None
-    QTest.keyClicks(finder.field, "un")
-    QTest.qWait(80)
-    finder.grab().save(str(folder / "find-an-action.png"))
-    finder.close()
     window.session.mark_saved(window.session.job, Path("x"))
     window.close()
     _build(folder)
     _sign(folder)
+    keeping.grab(folder)
 
 
 def _grabber(window: Window, folder: Path) -> Callable[[str], None]:
@@ -185,7 +179,6 @@ def _inspect(window: Window, shot: Callable[[str], None]) -> None:
     shot("inspect")
     sheet.show_view("goes")
     work_done(window)
-    shot("inspect-goes")
 
 
 def _true_up(window: Window, shot: Callable[[str], None]) -> None:
@@ -224,7 +217,7 @@ def _true_up(window: Window, shot: Callable[[str], None]) -> None:
 
 def _drawings(window: Window, shot: Callable[[str], None]) -> None:
     """Grab Trace on the two demo drawings."""
-    for which in ("heron", "emblem"):
+    for which in ("emblem", "heron"):
         window.session.mark_saved(window.session.job, Path("x"))
         window.filing.open_demo(which)
         work_done(window)
@@ -234,7 +227,8 @@ def _drawings(window: Window, shot: Callable[[str], None]) -> None:
         assert isinstance(sheet, TraceSheet)
         sheet.more_button.setChecked(True)
         work_done(window)
-        shot(which)
+        if which == "heron":
+            shot(which)
         sheet.more_button.setChecked(False)
         if which == "heron":
             _tidy(window, shot)

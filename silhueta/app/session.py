@@ -208,7 +208,7 @@ class Session(QObject):
         self._saved = self.job
         self._tell("began", "", before)
 
-    def mark_saved(self, job: Job, file: File) -> None:
+    def mark_saved(self, job: Job, file: File | None) -> None:
         """Note that `job`, with its marks, is what `file` holds."""
         self._saved, self.file, self._unsaved_mark = job, file, False
         self.end_merge()  # what was saved stays in the history

@@ -96,6 +96,8 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
 
     found = features(done.outline, noise)
     place = {(f.ref.key, f.ref.segment): i for i, f in enumerate(found)}
+    # arcs that have become one circle are that circle
+    whole = {f.ref.key: i for i, f in enumerate(found) if f.kind == "circle"}
     exact = sized(done.relations)
     return {
         "features": [
@@ -112,7 +114,9 @@ def true_report(done: Trued, noise: Noise, drawing: Drawing) -> dict[str, object
         "relations": [
             {
                 "kind": relation.kind,
-                "features": [place[ref.key, ref.segment] for ref in relation.refs],
+                "features": [
+                    place.get((ref.key, ref.segment), whole.get(ref.key)) for ref in relation.refs
+                ],
                 "residual_mm": float(f"{off:.3g}"),
             }
             for relation, off in zip(

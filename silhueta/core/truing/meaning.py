@@ -65,7 +65,9 @@ def equations_of(relation: Relation, system: System) -> Iterator[Made]:
             signs = [_sign(system, a), _sign(system, b)]
             yield table[len(a), len(b)], a + b, signs
     elif kind == "tangent":
-        yield _joint(relation, system)
+        # the arcs of what has become a whole circle are tangent whatever its size and place
+        if system.places[relation.refs[0].key].nodes:
+            yield _joint(relation, system)
     elif kind == "distance":
         yield _distance(relation, system)
     elif kind == "between":

@@ -127,7 +127,8 @@ def _shrunk(before: Outline, after: Outline) -> bool:
     for one, two in zip(before.contours, after.contours, strict=True):
         if one is not two:
             was, now = (np.hypot(*(c.path.ends - c.path.starts).T) for c in (one, two))
-            if (now < _LEAST * was).any():
+            # arcs that have become one circle are two halves, and have no edge that could vanish
+            if len(now) == len(was) and (now < _LEAST * was).any():
                 return True
     return False
 

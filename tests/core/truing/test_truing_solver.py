@@ -144,3 +144,18 @@ def test_of_relations_that_contradict_each_other_the_later_is_named(relations, c
 def test_what_cannot_be_meant_is_refused_in_words(relation, says):
     with pytest.raises(TruingError, match=says):
         solve(outline(CROOKED, circle_loop((20, 20), 5), circle_loop((40, 20), 5)), [relation])
+
+
+def test_arcs_that_become_one_circle_are_tangent_by_that_alone():
+    turn = np.array([0.0, 0.9, 2.2, 3.1, 4.4])
+    nodes = np.column_stack([np.cos(turn), np.sin(turn)]) * 8 + [30, 30]
+    bulges = np.tan(np.diff(np.append(turn, turn[0] + 2 * np.pi)) / 4)
+    ring = Loop(nodes, np.full(5, ARC), bulges)
+    other = circle_loop((60, 30), 5.0)
+    made = outline(ring, other)
+    relations = [
+        *(rel("tangent", (1, k), (1, (k + 1) % 5)) for k in range(5)),
+        rel("distance", 1, 2, value=30.0),
+    ]
+    assert max(residuals(made, relations)) < EXACT
+    assert solve(made, relations).moved < 1e-6
