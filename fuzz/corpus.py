@@ -114,11 +114,45 @@ def jobs() -> Files:
     return [("empty.silhueta", job_bytes(Job())), ("plate.silhueta", job_bytes(full))]
 
 
+def journals() -> Files:
+    """Return a journal of a few steps, a mark and a save."""
+    import tempfile
+    from dataclasses import replace
+    from pathlib import Path
+
+    from silhueta.core.geometry.outline import Contour, Outline
+    from silhueta.core.geometry.path import circle_loop
+    from silhueta.core.job import Job, PictureFile
+    from silhueta.core.keep.history import Told
+    from silhueta.core.keep.journal import Journal
+
+    first = replace(Job("plate"), picture=PictureFile(pictures()[0][1], "grey.png"))
+    told = [Told("began", first)]
+    for k in range(5):
+        loops = tuple(Contour(circle_loop((20.0 * n, 0.0), 5)) for n in range(k + 1))
+        job = replace(first, outline=Outline(loops))
+        told.append(Told("step", job, f"Draw {k}", False, k + 1, True))
+    told += [Told("marked", job, "mark", version=5), Told("went", told[3].job, "", False, 3, True)]
+    with tempfile.TemporaryDirectory() as name:
+        journal = Journal(Path(name))
+        journal.write(told)
+        journal.close(keep=True)
+        return [("left.journal", journal.file.read_bytes())]
+
+
+def recipes() -> Files:
+    """Return a recipe."""
+    text = b'[trace]\ndpi = 300\ncolour = ["#ff0000", "#00ff00"]\n[output]\nformats = ["dxf"]\n'
+    return [("recipe.toml", text)]
+
+
 KINDS: dict[str, Callable[[], Files]] = {
     "pictures": pictures,
     "drawings": drawings,
     "pages": pages,
     "jobs": jobs,
+    "journals": journals,
+    "recipes": recipes,
 }
 # what mutations put in: numbers at the ends of what can be held, and what readers split at
 WORDS = (

@@ -58,13 +58,23 @@ def read(kind: str, name: str, data: bytes, room: Path) -> None:
     from silhueta.core.files.inspect_file import read_drawing
     from silhueta.core.files.job_file import job_from_bytes
     from silhueta.core.job import PictureFile
+    from silhueta.core.keep.journal import read_journal
+    from silhueta.core.keep.recipe import read_recipe
     from silhueta.core.picture.decode import decode, decode_colour
 
     if kind in ("pictures", "pages"):
         decode(PictureFile(data, name))
         decode_colour(PictureFile(data, name))
         return
-    if kind == "jobs":
+    if kind == "recipes":
+        (room / name).write_bytes(data)
+        read_recipe(room / name)
+        return
+    if kind == "journals":
+        (room / name).write_bytes(data)
+        back = read_journal(room / name)
+        paths = [] if back is None else [c.path for c in back.history.job.outline.contours]
+    elif kind == "jobs":
         paths = [contour.path for contour in job_from_bytes(data, name).outline.contours]
     else:
         file = room / name

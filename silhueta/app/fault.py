@@ -105,7 +105,7 @@ class FaultDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 20, 24, 16)
         column.setSpacing(12)
-        for widget in (head, what, self.names, self.said):
+        for widget in (head, what, self.said, self.names):
             column.addWidget(widget)
         column.addLayout(line)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path as File
 from typing import TYPE_CHECKING, NamedTuple
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QLocale, QObject, QTime
 from PySide6.QtWidgets import QMessageBox
 
 from silhueta.app.work import Queue
@@ -43,6 +43,7 @@ class Saving(QObject):
         self._window, self._filing = window, filing
         self.hold = Hold(locks)
         self._stamp: Stamp | None = None  # of the session's file, as it was read or written
+        self._saved_at: QTime | None = None
         self.writing = Queue(self)  # what is saved must be, whatever is opened meanwhile
         self.writing.done.connect(self._on_done)
         self.writing.failed.connect(self._on_failed)
@@ -53,7 +54,16 @@ class Saving(QObject):
         if not mine:
             self.hold.release()
         self._stamp = None if file is None else stamp_of(file)
+        self._saved_at = None
         return mine
+
+    @property
+    def told(self) -> str:
+        """When the job was saved as it is now, to be put to its size; "" where it was not."""
+        at = self._saved_at
+        if at is None or self._window.session.dirty:
+            return ""
+        return f"\nsaved {QLocale().toString(at, QLocale.FormatType.ShortFormat)}"
 
     def save(self) -> None:
         """Save the job where it came from, or ask where."""
@@ -148,6 +158,7 @@ class Saving(QObject):
         if asked.session == window.session.number:  # else another job is open by now
             self.hold.take(asked.target)
             self._stamp = stamp_of(asked.target)
+            self._saved_at = QTime.currentTime()
             window.session.mark_saved(asked.job, asked.target)
         window.remembered.add_recent(asked.target)
         if asked.kept:

@@ -208,7 +208,8 @@ class Window(QMainWindow):
         job = self.session.job
         star = " •" if self.session.dirty else ""
         self.setWindowTitle(f"{job.name}{star} — Silhueta")
-        self.traveller.refresh(job, about(job, self.tracing.picture), self.present)
+        told = f"{about(job, self.tracing.picture)}{self.filing.saving.told}"
+        self.traveller.refresh(job, told, self.present)
         self.actions_.refresh()
         self.bar.refresh(self.session.undo_label, self.session.redo_label)
         self.start_card.setVisible(job.picture is None and not is_imported(job))

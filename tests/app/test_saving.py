@@ -78,7 +78,11 @@ def test_two_windows_on_one_job(shown, strap):
     save(first)
     assert load_job(strap).name == "first"
     assert not first.session.dirty
+    assert "\nsaved " in first.traveller._about.text()  # told when it is done
     assert second.session.file is None  # it has a copy
+    edit(first, "first again")
+    assert "saved" not in first.traveller._about.text()
+    first.session.undo()
     edit(second, "second")
     second.filing.saving.save_to(strap)
     assert "under another name" in second.notice.text

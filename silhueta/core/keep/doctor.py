@@ -7,6 +7,7 @@ import os
 import platform
 import shutil
 import sqlite3
+import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -24,6 +25,10 @@ _ROOM = 1_000_000_000  # bytes that should be free: journals of large photos tak
 # s that the picture below takes on the machine of docs/figures.md (two processors), and how many
 # times that a machine may take before it is called slow
 _USUAL, _SLOW = 0.9, 4.0
+
+
+_SHOW = "from PySide6.QtWidgets import QApplication; QApplication([])"
+_PATIENCE = 20.0  # s that a display may take to answer
 
 
 class Check(NamedTuple):
@@ -94,7 +99,17 @@ def _display() -> Check:
     named = os.environ.get("WAYLAND_DISPLAY") or os.environ.get("DISPLAY")
     if named is None and os.environ.get("QT_QPA_PLATFORM") not in ("offscreen", "vnc"):
         return Check("display", "there is none: only the command line works here", None)
-    return Check("display", named or os.environ["QT_QPA_PLATFORM"], True)
+    shown = named or os.environ["QT_QPA_PLATFORM"]
+    try:  # in a process of its own: without the libraries it needs, Qt ends the program
+        tried = subprocess.run(
+            [sys.executable, "-c", _SHOW], capture_output=True, timeout=_PATIENCE, check=False
+        )
+    except (OSError, subprocess.TimeoutExpired):
+        return Check("display", f"{shown} does not answer", False)
+    if tried.returncode:
+        last = tried.stderr.decode(errors="replace").strip().splitlines()[-1:]
+        return Check("display", f"{shown} does not work: {''.join(last)[:200]}", False)
+    return Check("display", f"{shown} works", True)
 
 
 def speed() -> list[Check]:

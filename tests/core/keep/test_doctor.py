@@ -21,6 +21,19 @@ def test_places_that_cannot_be_written_to_are_named(tmp_path):
     assert found["numpy"].told[0].isdigit()
 
 
+def test_a_display_that_does_not_work_is_said(tmp_path, monkeypatch):
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    monkeypatch.setenv("QT_QPA_PLATFORM", "offscreen")
+    monkeypatch.setenv("DISPLAY", "")
+    found = {one.name: one for one in checks(under(tmp_path))}
+    assert found["display"].good is True
+    monkeypatch.setenv("QT_QPA_PLATFORM", "xcb")
+    monkeypatch.setenv("DISPLAY", ":987")
+    found = {one.name: one for one in checks(under(tmp_path))}
+    assert found["display"].good is False
+    assert ":987" in found["display"].told
+
+
 def test_the_command_says_what_is_wrong(call, tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     code, stdout, _ = call("doctor", "--quick", "--report", tmp_path / "d.json")
