@@ -64,7 +64,7 @@ class Keeping(QObject):
     @property
     def keeps(self) -> bool:
         """Whether steps are on disk, whatever becomes of the job file."""
-        return self._keeper is not None and self._begun and not self._keeper.wants_all
+        return self._keeper is not None and self._begun and not self._keeper.refused
 
     def _again(self) -> None:
         if self._keeper is not None and self._keeper.wants_all:

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import textwrap
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
@@ -166,3 +167,37 @@ def test_journey_i_the_mistake_and_the_power_cut(hand, tmp_path, monkeypatch):
     hand.settle()
     assert load_job(tmp_path / "gasket.silhueta").outline.contours
     assert heron_job().name  # demos are as they were
+
+
+def test_journey_i_a_disk_that_is_really_full(hand, tmp_path):
+    full = tmp_path / "full"
+    full.mkdir()
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=3m", "tmpfs", full], capture_output=True, check=False
+    )
+    if mounted.returncode:
+        pytest.skip("this machine lets nobody mount a small disk")
+    try:
+        window = hand.window
+        window.filing.open_demo()
+        hand.settle()
+        window.keeping = Keeping(window.session, under(tmp_path).journals, window)
+        window.session.apply("Name it", lambda job: replace(job, name="kept"))
+        assert window.keeping.wait()
+        with suppress(OSError), (full / "fill").open("wb", 0) as fill:
+            while True:
+                fill.write(bytes(4096))
+        hand.answer = full / "gasket.silhueta"
+        window.actions_.run("save")
+        hand.settle()
+        assert "no space left" in window.notice.text
+        assert "your steps are kept" in window.notice.text
+        assert window.session.dirty
+        assert [one.name for one in full.iterdir()] == ["fill"]
+        (full / "fill").unlink()
+        window.actions_.run("save")
+        hand.settle()
+        assert load_job(full / "gasket.silhueta").name == "kept"
+        window.keeping.close()
+    finally:
+        subprocess.run(["umount", full], check=True)

@@ -62,6 +62,11 @@ class Keeper:
         """Whether the next thing to be told is everything (a History)."""
         return self._all and time.monotonic() - self._refused >= _AGAIN
 
+    @property
+    def refused(self) -> bool:
+        """Whether a disk refused the last steps, and has not taken everything since."""
+        return self._wrong
+
     def tell(self, told: Told | History) -> None:
         """Hand over what became of the job; this returns at once."""
         self._idle.clear()

@@ -255,12 +255,14 @@ def test_a_disk_that_refuses_is_said_once_and_all_is_kept_once_it_takes_again(
     assert len(said) == 1
     assert "cannot be kept" in said[0]
     assert not keeper.wants_all  # not at once again
+    assert keeper.refused
     monkeypatch.setattr("silhueta.core.keep.keeper._AGAIN", 0.0)
     assert keeper.wants_all
     (tmp_path / "journals").unlink()
     keeper.tell(history)
     assert keeper.wait()
     assert said[1:] == [""]
+    assert not keeper.refused
     keeper.end(keep=True)
     (left,) = left_behind(tmp_path / "journals")
     assert left.back is not None
