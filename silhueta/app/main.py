@@ -16,6 +16,7 @@ from silhueta.app.settings import Preferences, usual_place
 from silhueta.app.window import Window
 
 log = logging.getLogger(__name__)
+_SOON = 300  # ms after the window is shown: nobody sees that jobs are looked for later
 _PATIENCE = 120_000  # ms that a screenshot waits for the trace
 
 
@@ -39,8 +40,9 @@ def run(file: File | None = None) -> int:
     window = Window(Preferences(usual_place()), usual())
     _catch_faults(window)
     window.show()
-    window.recovery.look()
-    window.shelving.show_recent()
+    # once the window is painted: both load what reads jobs
+    QTimer.singleShot(_SOON, window.recovery.look)
+    QTimer.singleShot(_SOON, window.shelving.show_recent)
     threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
     if file is not None:
         window.filing.open_file(file)

@@ -57,7 +57,7 @@ class Recovery(QObject):
 
     def look(self) -> None:
         """Look whether anything was left that nobody was asked about."""
-        if self._folder is not None and self._folder.is_dir():
+        if self._folder is not None and any(self._folder.glob("*.journal")):
             self._look(every=False)
 
     def show_all(self) -> None:
