@@ -188,7 +188,7 @@ def test_a_made_up_photo_is_opened_and_says_what_it_shows(hand, monkeypatch):
     hand.click("start-practise")
     hand.wait(lambda: hand.window.session.job.picture is not None)
     hand.settle()
-    assert "the part is 141.00 x 83.00 mm, 2 mm thick" in hand.window.notice.text
+    assert "laid a little askew, is 141.00 x 83.00 mm, 2 mm thick" in hand.window.notice.text
     assert hand.window.session.job.name == "Practise 1"
     assert hand.window.session.job.datums  # its sheet is found
 
