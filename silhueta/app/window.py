@@ -37,7 +37,7 @@ from silhueta.app.readout import Readout
 from silhueta.app.recovery import Recovery
 from silhueta.app.session import Session
 from silhueta.app.settings import Preferences
-from silhueta.app.shelf import Shelving
+from silhueta.app.shelving import Shelving
 from silhueta.app.states import about, is_imported
 from silhueta.app.stops.route import STOPS, stop_of
 from silhueta.app.stops.sheets import Sheets

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import fcntl
-import hashlib
 from contextlib import suppress
 from pathlib import Path as File
 from typing import IO, NamedTuple
@@ -89,6 +88,8 @@ class Hold:
         return self._file is not None and self._file.resolve() == file.resolve()
 
     def _lock_of(self, file: File) -> File:
+        import hashlib  # it takes as long as all the rest of this: the window opens without it
+
         assert self._folder is not None
         name = hashlib.sha256(str(file.resolve()).encode(errors="surrogateescape")).hexdigest()
         return self._folder / f"{name[:32]}.lock"
