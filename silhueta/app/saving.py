@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMessageBox
 
 from silhueta.app.work import Queue
 from silhueta.app.writes import saved
-from silhueta.core.errors import SilhuetaError
+from silhueta.core.errors import SilhuetaError, reason_of
 from silhueta.core.job import Job
 from silhueta.core.keep.hold import Hold, Stamp, stamp_of
 
@@ -130,8 +130,9 @@ class Saving(QObject):
         try:
             target.rename(theirs)
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            self._window.say(f"cannot put {target.name} aside: {reason}; save under another name")
+            self._window.say(
+                f"cannot put {target.name} aside: {reason_of(error)}; save under another name"
+            )
             return None
         return asked._replace(kept=theirs.name)
 

@@ -220,8 +220,8 @@ class ShelfDialog(QDialog):
         if self._wrong:
             told += f"; {counted(self._wrong, 'file')} cannot be read"
         self.found.say(told)
-        names = [f"{one.file}: {one.wrong}" for one in self._shelf.unreadable()[:9]]
-        self.found.setToolTip("\n".join(names) if self._wrong else "")
+        bad = self._shelf.unreadable()[:9] if self._wrong else []
+        self.found.setToolTip("\n".join(f"{one.file}: {one.wrong}" for one in bad))
         self._show_chosen()
 
     @property

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path as File
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QDialog, QFileDialog
 
 from silhueta.app.opened import Opened, open_file
 from silhueta.app.work import Bench
-from silhueta.core.errors import SilhuetaError
+from silhueta.core.errors import SilhuetaError, reason_of
 from silhueta.core.job import Job
 from silhueta.core.wording import counted
+from silhueta.core.work import Work
 
 if TYPE_CHECKING:
     from silhueta.app.shelf import ShelfDialog
@@ -101,7 +102,7 @@ class Shelving(QObject):
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            self._window.say(f"cannot make the shelf {folder}: {error.strerror}")
+            self._window.say(f"cannot make the shelf {folder}: {reason_of(error)}")
             return
         if file is None or file.parent.resolve() != folder.resolve():
             file = free_name(folder / f"{file_name(name)}{SUFFIX}")
@@ -110,30 +111,25 @@ class Shelving(QObject):
     def open(self, entry: Entry, *, copy: bool) -> None:
         """Open a job of the shelf as itself, or as a copy that is saved elsewhere."""
         kept = self.shelf()
-        file = kept.folder / entry.file
-        kept.opened(entry.file)
-        filing = self._window.filing
-        if not copy:
-            filing.open_file(file)
-            return
 
-        def opened(work: Any) -> object:
-            found = open_file(file, work)
+        def opened(work: Work) -> object:
+            found = open_file(kept.folder / entry.file, work)
+            kept.opened(entry.file)
             assert isinstance(found, Opened)
-            return replace(found, file=None)
+            return replace(found, file=None) if copy else found
 
-        filing.bench.ask("Opening", opened)
+        self._window.filing.bench.ask("Opening", opened)
 
     def lay_in(self, entry: Entry) -> None:
         """Lay a job's outline into the present one."""
         kept = self.shelf()
-        file = kept.folder / entry.file
-        kept.opened(entry.file)
 
         def read(_: object) -> _Opening:
             from silhueta.core.files.job_file import load_job
 
-            return _Opening(load_job(file), entry.name)
+            found = load_job(kept.folder / entry.file)
+            kept.opened(entry.file)
+            return _Opening(found, entry.name)
 
         self.bench.ask("Reading", read)
 
@@ -144,7 +140,7 @@ class Shelving(QObject):
         )
         kept = self.shelf()
 
-        def added(work: Any) -> _Looked:
+        def added(work: Work) -> _Looked:
             for one in map(File, chosen):
                 kept.take_in(one) if one.suffix.lower() == ".zip" else kept.add(one)
             return _Looked(kept.look(work).wrong)

@@ -75,8 +75,9 @@ def batch(
 
     Ends with 3 when one failed.
     """
-    from silhueta.core.errors import FileError
-    from silhueta.core.keep.batch import Limits, Log, named_apart, stamp_of, write_csv
+    from silhueta.core.errors import FileError, reason_of
+    from silhueta.core.keep.batch import Limits, Log, named_apart, write_csv
+    from silhueta.core.keep.hold import stamp_of
     from silhueta.core.keep.recipe import read_recipe
 
     check_ending({"--report": (report, ".csv"), "--page": (page, ".html")})
@@ -86,8 +87,7 @@ def batch(
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        reason = (error.strerror or "the system refused").lower()
-        raise FileError(f"cannot make {folder}: {reason}; choose another") from error
+        raise FileError(f"cannot make {folder}: {reason_of(error)}; choose another") from error
     stems = dict(zip(files, named_apart(files), strict=True))
     log = Log(folder, read.mark)
     rows: dict[File, Row] = {}
@@ -95,7 +95,7 @@ def batch(
         known = log.done()
         for file in files:
             row = known.get(str(file.absolute()))
-            if row is not None and row.state == "done" and row.stamp == stamp_of(file):
+            if row is not None and row.state == "done" and row.stamp == list(stamp_of(file) or ()):
                 rows[file] = row
         if rows:
             say(f"{counted(len(rows), 'picture')} done already")

@@ -28,7 +28,8 @@ from silhueta.cli.trace import trace
 from silhueta.cli.true import true
 from silhueta.core.errors import SilhuetaError
 from silhueta.core.files.atomic import write_whole
-from silhueta.core.keep.batch import Row, stamp_of
+from silhueta.core.keep.batch import Row
+from silhueta.core.keep.hold import stamp_of
 from silhueta.core.keep.recipe import STEPS, Recipe
 
 COMMANDS: dict[str, click.Command] = {
@@ -162,7 +163,7 @@ class _Chain:
             closed,
             self._findings,
             job=kept.name if kept.is_file() else "",
-            stamp=stamp_of(self._file),
+            stamp=list(stamp_of(self._file) or ()),
         )
 
 

@@ -11,6 +11,11 @@ class SilhuetaError(Exception):
     """Base of all faults that a person can do something about."""
 
 
+def reason_of(error: OSError) -> str:
+    """Return what the system said is wrong, as the middle of a sentence."""
+    return (error.strerror or "the system refused").lower()
+
+
 class GeometryError(SilhuetaError, ValueError):
     """An outline that cannot be."""
 

@@ -220,10 +220,10 @@ def scale(job: Job, keys: Keys, percent: float) -> Job:
 
 def scale_to_width(job: Job, keys: Keys, width: float) -> Job:
     """Return the job with some contours scaled, about their middle, until they are so wide, mm."""
-    chosen = [c.path for c in job.outline.contours if (c.key in keys if keys else c.taken)]
+    chosen = keys or [c.key for c in _worked(job, ())]
     if not chosen:
         raise EditError("there is nothing to scale")
-    left, _, right, _ = bounding_box(chosen)
+    left, _, right, _ = _box(job, chosen)
     if right - left <= 0:
         raise EditError("what is upright has no width; scale it by percent")
     return scale(job, keys, 100 * width / (right - left))

@@ -14,7 +14,7 @@ from contextvars import ContextVar
 from glob import escape as glob_escape
 from pathlib import Path as File
 
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, reason_of
 from silhueta.core.files.limits import MOST_FILE
 from silhueta.core.whole_file import read_whole
 
@@ -176,9 +176,10 @@ _REMEDIES = {
 
 
 def _cannot(target: File, error: OSError) -> FileError:
-    reason = (error.strerror or "the system refused").lower()
     usual = "choose a folder that exists and that you may write to"
-    return FileError(f"cannot write {target}: {reason}; {_REMEDIES.get(error.errno or 0, usual)}")
+    return FileError(
+        f"cannot write {target}: {reason_of(error)}; {_REMEDIES.get(error.errno or 0, usual)}"
+    )
 
 
 def _clear_forgotten(target: File) -> None:

@@ -123,8 +123,11 @@ def _outline(job: Job) -> bytes | None:
         return None
 
 
-def job_from_bytes(data: bytes, name: str) -> Job:
-    """Return the job in the bytes of a job file; see :func:`load_job`."""
+def job_from_bytes(data: bytes, name: str, *, pictured: bool = True) -> Job:
+    """Return the job in the bytes of a job file; see :func:`load_job`.
+
+    Without `pictured` its picture, which may be large, is left out.
+    """
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             text = _member(archive, "job.json", MOST_JOB, name)
@@ -137,7 +140,7 @@ def job_from_bytes(data: bytes, name: str) -> Job:
                 )
             record = record_in(text)
             picture = None
-            if record.picture is not None:
+            if record.picture is not None and pictured:
                 inside = _member(archive, record.picture, _MOST_PICTURE, name)
                 picture = PictureFile(
                     inside, File(record.picture).name, record.page, record.page_dpi

@@ -43,7 +43,7 @@ from silhueta.core.words import Words
 # 7: what the part is held against at Inspect, what was waved through
 # 8: how it is cut
 # 9: what a person says of it
-FORMAT = 9
+FORMAT = 9  # raised when the card came in; what it is for stands above
 _LAST_KEY = 10**12  # more than any hand gives
 
 # what reading a damaged record may raise

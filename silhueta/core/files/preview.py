@@ -60,18 +60,31 @@ def _outline(shown: NDArray[np.uint8], job: Job) -> None:
 
 def _picture(shown: NDArray[np.uint8], file: PictureFile) -> None:
     """Put the picture in, as large as it goes; one that OpenCV does not know is left out."""
-    if len(file.data) > _LARGE:
+    small = small_picture(file.data, shown.shape[0] - 2 * _PAD)
+    if small is None:
         return
+    high, wide = small.shape[:2]
+    y, x = (shown.shape[0] - high) // 2, (shown.shape[1] - wide) // 2
+    shown[y : y + high, x : x + wide] = small
+
+
+def small_picture(data: bytes, long: int) -> NDArray[np.uint8] | None:
+    """Return a picture file's pixels (H, W, 3: blue, green, red), its longer side so many px.
+
+    None of a file that is very large, or that OpenCV does not know.
+    """
+    if len(data) > _LARGE:
+        return None
     try:
-        found = cv2.imdecode(np.frombuffer(file.data, np.uint8), cv2.IMREAD_REDUCED_COLOR_4)
+        found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_REDUCED_COLOR_4)
     except cv2.error:
-        return
+        return None
     if found is None or not found.size:
-        return
+        return None
     high, wide = found.shape[:2]
-    room = shown.shape[0] - 2 * _PAD
-    scale = room / max(high, wide)
+    scale = long / max(high, wide)
     to = (max(1, round(wide * scale)), max(1, round(high * scale)))
-    small = cv2.resize(found, to, interpolation=cv2.INTER_AREA)
-    y, x = (shown.shape[0] - to[1]) // 2, (shown.shape[1] - to[0]) // 2
-    shown[y : y + to[1], x : x + to[0]] = small
+    small: NDArray[np.uint8] = np.asarray(
+        cv2.resize(found, to, interpolation=cv2.INTER_AREA), np.uint8
+    )
+    return small

@@ -21,7 +21,7 @@ from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path as File
 from typing import Any
 
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, reason_of
 from silhueta.core.files.atomic import write_whole
 from silhueta.core.work import Work
 
@@ -54,7 +54,7 @@ class Row:
     job : str
         The job that was kept, which can be opened at what is in doubt; "": none.
     stamp : list of int
-        When the picture was written, and how long it is: another picture is done again.
+        Of the picture (keep.hold.Stamp), empty where there is none: another one is done again.
 
     """
 
@@ -87,15 +87,6 @@ class Limits:
 
     seconds: float = 300.0
     bytes: int = 6_000_000_000
-
-
-def stamp_of(file: File) -> list[int]:
-    """Return by what a picture is known to be the same."""
-    try:
-        told = file.stat()
-    except OSError:
-        return []
-    return [told.st_mtime_ns, told.st_size]
 
 
 def named_apart(files: Sequence[File]) -> list[str]:
@@ -147,8 +138,7 @@ class Log:
                 stream.flush()
                 os.fsync(stream.fileno())
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            raise FileError(f"cannot write {self._file}: {reason}") from error
+            raise FileError(f"cannot write {self._file}: {reason_of(error)}") from error
 
 
 class Worker:

@@ -8,15 +8,14 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path as File
 
 import cv2
-import numpy as np
 
 from silhueta.core.files.atomic import write_whole
+from silhueta.core.files.preview import small_picture
 from silhueta.core.keep.batch import Row
 from silhueta.core.keep.entry import picture_in
 
 _SMALL = 200  # px of the longer side of a picture on the page
 _QUALITY = 80  # of its JPEG: 5 to 10 kB each
-_LARGE = 80_000_000  # bytes of a picture, over which it is not drawn
 _STYLE = """
 body { font: 15px/1.4 sans-serif; margin: 24px; background: #f7f4e9; color: #24292d }
 h1 { font-size: 22px; margin: 0 0 4px } p { margin: 0 0 16px; color: #5c6166 }
@@ -91,17 +90,11 @@ def _image(data: bytes, kind: str, words: str) -> str:
 def _small(picture: File | None) -> bytes:
     """Return a small JPEG of a picture; nothing of one that OpenCV does not know."""
     try:
-        if picture is None or picture.stat().st_size > _LARGE:
-            return b""
-        data = np.frombuffer(picture.read_bytes(), np.uint8)
-        found = cv2.imdecode(data, cv2.IMREAD_REDUCED_COLOR_4)
-    except (OSError, cv2.error):
+        small = None if picture is None else small_picture(picture.read_bytes(), _SMALL)
+    except OSError:
         return b""
-    if found is None or not found.size:
+    if small is None:
         return b""
-    scale = min(1.0, _SMALL / max(found.shape[:2]))
-    size = (max(1, round(found.shape[1] * scale)), max(1, round(found.shape[0] * scale)))
-    small = cv2.resize(found, size, interpolation=cv2.INTER_AREA)
     ready, written = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, _QUALITY])
     return written.tobytes() if ready else b""
 

@@ -15,6 +15,7 @@ from importlib.metadata import PackageNotFoundError, version
 from typing import NamedTuple
 
 from silhueta import __version__
+from silhueta.core.errors import reason_of
 from silhueta.core.keep.places import Places
 
 _NEEDED = (
@@ -22,11 +23,10 @@ _NEEDED = (
     *("ezdxf", "pillow", "pypdfium2", "reportlab", "msgspec", "click", "platformdirs"),
 )
 _ROOM = 1_000_000_000  # bytes that should be free: journals of large photos take some hundred MB
-# s that the picture below takes on the machine of docs/figures.md (two processors), and how many
-# times that a machine may take before it is called slow
-_USUAL, _SLOW = 0.9, 4.0
-
-
+_USUAL = (
+    0.9  # s that the picture of `speed` takes on the machine of docs/figures.md (two processors)
+)
+_SLOW = 4.0  # times that, from which a machine is called slow: old laptops take two or three
 _SHOW = "from PySide6.QtWidgets import QApplication; QApplication([])"
 _PATIENCE = 20.0  # s that a display may take to answer
 
@@ -90,8 +90,7 @@ def _kept(places: Places) -> list[Check]:
             room = f"{free / 1e9:.1f} GB free"
             found.append(Check(name, f"{folder}, {room}", free > _ROOM))
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            found.append(Check(name, f"{folder} cannot be written to: {reason}", False))
+            found.append(Check(name, f"{folder} cannot be written to: {reason_of(error)}", False))
     return found
 
 

@@ -6,16 +6,14 @@ import io
 import zipfile
 import zlib
 from pathlib import Path as File
-from typing import NamedTuple
+from typing import IO, NamedTuple
 
-from silhueta.core.apart.rehearse import rehearse_json
 from silhueta.core.errors import FileError
-from silhueta.core.files.atomic import read_bytes
-from silhueta.core.files.job_file import PREVIEW
-from silhueta.core.files.job_record import DAMAGED, FORMAT, job_of, record_in, what_is_wrong
-from silhueta.core.files.limits import MOST_JOB
+from silhueta.core.files.job_file import PREVIEW, job_from_bytes
+from silhueta.core.files.limits import MOST_FILE
 from silhueta.core.files.preview import preview
 from silhueta.core.job import Job
+from silhueta.core.whole_file import read_whole
 
 _PREVIEW = 400_000  # bytes of a preview at most: ours have 4 to 20 kB
 
@@ -66,10 +64,11 @@ class Entry(NamedTuple):
 def entry_of(file: File) -> Entry:
     """Return what a job file says of itself; what is wrong with it where it cannot be read."""
     try:
-        job, picture = _read(file)
+        data = read_whole(file, MOST_FILE, FileError)  # what writers left is seen to by the shelf
+        job = job_from_bytes(data, file.name, pictured=False)
     except FileError as error:
         return Entry(file.name, wrong=str(error))
-    return described(job, file.name, picture)
+    return described(job, file.name, picture_in(io.BytesIO(data)) or b"")
 
 
 def described(job: Job, file: str, picture: bytes = b"") -> Entry:
@@ -94,7 +93,7 @@ def described(job: Job, file: str, picture: bytes = b"") -> Entry:
     )
 
 
-def picture_in(file: File) -> bytes | None:
+def picture_in(file: File | IO[bytes]) -> bytes | None:
     """Return the small PNG in a job file, b"" where it has none; None where there is no file."""
     try:
         with zipfile.ZipFile(file) as archive:
@@ -103,27 +102,3 @@ def picture_in(file: File) -> bytes | None:
             return b""
     except (OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError):
         return None
-
-
-def _read(file: File) -> tuple[Job, bytes]:
-    data = read_bytes(file)
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            info = archive.getinfo("job.json")
-            if info.file_size > MOST_JOB:
-                raise FileError(f"{file.name} unpacks to more than can be held")
-            text = archive.read(info)
-            picture = b""
-            if PREVIEW in archive.namelist() and archive.getinfo(PREVIEW).file_size < _PREVIEW:
-                picture = archive.read(PREVIEW)
-        rehearse_json(text, file.name, FileError)
-        record = record_in(text)
-        if record.format > FORMAT:
-            raise FileError(f"{file.name} was saved by a newer Silhueta; update to open it")
-        return job_of(record, None), picture
-    except FileError:
-        raise
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
-        raise FileError(f"{file.name} is cut short or no job file") from error
-    except DAMAGED as error:
-        raise FileError(f"{file.name} is damaged ({what_is_wrong(error)})") from error

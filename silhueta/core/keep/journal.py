@@ -22,7 +22,7 @@ from typing import IO, NamedTuple
 import msgspec
 
 from silhueta import __version__
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, reason_of
 from silhueta.core.files.atomic import sync_folder
 from silhueta.core.files.job_record import DAMAGED, FORMAT
 from silhueta.core.keep.delta import Delta, Hearing, Kept, State, Telling
@@ -150,8 +150,9 @@ class Journal:
 
 
 def _cannot(where: File, error: OSError) -> FileError:
-    reason = (error.strerror or "the system refused").lower()
-    return FileError(f"steps cannot be kept in {where}: {reason}; save the job often meanwhile")
+    return FileError(
+        f"steps cannot be kept in {where}: {reason_of(error)}; save the job often meanwhile"
+    )
 
 
 class Found(NamedTuple):
@@ -248,8 +249,7 @@ def read_journal(file: File) -> Back | None:
                 )
             return _replayed(stream, head.form, os.fstat(stream.fileno()).st_size)
     except OSError as error:
-        reason = (error.strerror or "the system refused").lower()
-        raise FileError(f"cannot read {file}: {reason}") from error
+        raise FileError(f"cannot read {file}: {reason_of(error)}") from error
     except FileError:
         raise
     except (msgspec.MsgspecError, *DAMAGED) as error:

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path as File
 from typing import Any
 
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, reason_of
 
 STEPS = ("trace", "tidy", "true", "build", "inspect", "cut")  # in the order they are done
 _OUTPUT = {"formats"}
@@ -85,8 +85,7 @@ def read_recipe(file: File) -> Recipe:
             raise FileError(f"{file.name} is larger than any recipe")
         content = tomllib.loads(data.decode())
     except OSError as error:
-        reason = (error.strerror or "the system refused").lower()
-        raise FileError(f"cannot read {file}: {reason}") from error
+        raise FileError(f"cannot read {file}: {reason_of(error)}") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
         raise FileError(f"{file.name} is no TOML: {error}") from error
     return recipe_of(content, file.name)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path as File
 from typing import IO
 
-from silhueta.core.errors import FileError
+from silhueta.core.errors import FileError, reason_of
 from silhueta.core.files.job_file import SUFFIX, save_job
 from silhueta.core.files.names import file_name, free_name
 from silhueta.core.files.preview import preview
@@ -91,7 +91,7 @@ def throw_away(file: File) -> None:
         file.unlink(missing_ok=True)
         _put_off(file).unlink(missing_ok=True)
     except OSError as error:
-        raise FileError(f"cannot delete {file}: {(error.strerror or 'refused').lower()}") from error
+        raise FileError(f"cannot delete {file}: {reason_of(error)}") from error
 
 
 class Taken:
@@ -137,8 +137,7 @@ def save_all_left(left: Sequence[Left], folder: File) -> list[tuple[Left, File |
             save_job(history.job, target, dict(history.marks))
             done.append((one, target, ""))
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            done.append((one, None, f"cannot write into {folder}: {reason}"))
+            done.append((one, None, f"cannot write into {folder}: {reason_of(error)}"))
         except FileError as error:
             done.append((one, None, str(error)))
     return done

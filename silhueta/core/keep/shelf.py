@@ -21,8 +21,8 @@ from contextlib import contextmanager, suppress
 from pathlib import Path as File
 from typing import NamedTuple
 
-from silhueta.core.errors import FileError
-from silhueta.core.files.atomic import read_bytes, write_whole
+from silhueta.core.errors import FileError, reason_of
+from silhueta.core.files.atomic import finish_stopped, read_bytes, write_whole
 from silhueta.core.files.job_file import SUFFIX, job_from_bytes
 from silhueta.core.files.names import free_name
 from silhueta.core.keep.entry import Entry, entry_of
@@ -156,6 +156,7 @@ class Shelf:
             raise FileError(f"the shelf's index cannot be used: {error}") from error
 
     def _look(self, work: Work) -> Looked:
+        finish_stopped(self.folder)
         there = self._there()
         with self._open() as index:
             (sound,) = index.execute("PRAGMA quick_check(1)").fetchone()
@@ -198,8 +199,7 @@ class Shelf:
         except FileNotFoundError:
             return {}
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            raise FileError(f"cannot read the shelf {self.folder}: {reason}") from error
+            raise FileError(f"cannot read the shelf {self.folder}: {reason_of(error)}") from error
         return found
 
     # finding
@@ -300,24 +300,21 @@ class Shelf:
             If it is no job file, or cannot be written.
 
         """
-        data = read_bytes(source)
-        job_from_bytes(data, source.name)
-        target = self.folder / source.name
-        if target.suffix != SUFFIX:
-            target = target.with_name(target.name + SUFFIX)
+        return self._keep(source.name, read_bytes(source))
+
+    def _keep(self, name: str, data: bytes) -> File:
+        """Put the bytes of a job file onto the shelf, and return where they are; see `add`."""
+        job_from_bytes(data, name)
+        target = self.folder / (name if name.endswith(SUFFIX) else name + SUFFIX)
         if target.is_file() and target.read_bytes() == data:
             return target
         target = free_name(target)
-        self._make()
-        write_whole(target, data)
-        return target
-
-    def _make(self) -> None:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            raise FileError(f"cannot make the shelf {self.folder}: {reason}") from error
+            raise FileError(f"cannot make the shelf {self.folder}: {reason_of(error)}") from error
+        write_whole(target, data)
+        return target
 
     def take_in(self, archive: File) -> list[File]:
         """Copy all jobs of an exported shelf (a ZIP) onto this one, and return where they are.
@@ -336,15 +333,8 @@ class Shelf:
                     own = File(name).name  # whatever folders it names
                     if packed.getinfo(name).file_size > _MOST_JOB_FILE:
                         continue
-                    data = packed.read(name)
                     with suppress(FileError):
-                        job_from_bytes(data, own)
-                        target = self.folder / own
-                        if not (target.is_file() and target.read_bytes() == data):
-                            target = free_name(target)
-                            self._make()
-                            write_whole(target, data)
-                        done.append(target)
+                        done.append(self._keep(own, packed.read(name)))
         except (OSError, zipfile.BadZipFile) as error:
             raise FileError(f"{archive.name} is no exported shelf") from error
         return done
@@ -366,8 +356,7 @@ class Shelf:
                     packed.write(self.folder / name, name)
             part.replace(target)
         except OSError as error:
-            reason = (error.strerror or "the system refused").lower()
-            raise FileError(f"cannot write {target}: {reason}") from error
+            raise FileError(f"cannot write {target}: {reason_of(error)}") from error
         finally:
             part.unlink(missing_ok=True)
         return len(names)

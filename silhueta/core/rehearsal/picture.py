@@ -22,8 +22,9 @@ Picture = NDArray[np.uint8]
 _WIDE = 1200  # px of the longer side
 _PAD = 48  # px all round
 _PARTS = 4  # binary digits after the point that OpenCV's places have: a sixteenth of a pixel
-# red, green, blue
-_STEEL, _FREE, _KERF, _WRONG = (140, 146, 153), (233, 223, 196), (28, 35, 41), (192, 32, 58)
+# red, green, blue; by eye, so that each differs from the others in grey as well
+_STEEL, _FREE = (140, 146, 153), (233, 223, 196)  # the sheet, and what came free of it
+_KERF, _WRONG = (28, 35, 41), (192, 32, 58)  # what was taken away, and rings round events
 _PALE = 0.35  # of its own colour, that a freed piece of wood gets: what it was carved into shows
 _RING, _LINE = 9, 3  # px of a ring round an event, and how wide it is drawn
 

@@ -243,6 +243,35 @@ def test_a_killed_writer_loses_what_came_in_the_last_moment_only(tmp_path):
     assert left.back.history.job.name == f"job {left.back.steps}"
 
 
+def test_a_journal_that_has_grown_large_is_begun_anew_with_the_last_versions(tmp_path, monkeypatch):
+    monkeypatch.setattr("silhueta.core.keep.keeper._LARGE", 20_000)
+    monkeypatch.setattr("silhueta.core.keep.keeper._SHORT", 3)
+    keeper = Keeper(tmp_path, print)
+    rng = np.random.default_rng(4)
+    versions = [Version("", Job("begun"))]
+    keeper.tell(History(tuple(versions), 0, {"rough": versions[0].job}))
+    assert keeper.wait()
+    for k in range(12):
+        far = circle_loop((k, 0), 3)
+        wide = type(far)(rng.uniform(0, 99, (400, 2)))
+        job = with_loops(Job(f"job {k}"), wide)
+        versions.append(Version(f"step {k}", job))
+        told = Told("step", job, f"step {k}", False, k + 1, True)
+        keeper.tell(History(tuple(versions), k + 1, {"rough": versions[0].job}) if keeper.wants_all
+                    else told)  # fmt: skip
+        assert keeper.wait()
+    assert len(list(tmp_path.glob("*.journal"))) == 1  # the old one went once the new one was whole
+    assert next(tmp_path.glob("*.journal")).stat().st_size < 12 * 6400
+    keeper.end(keep=True)
+    (left,) = left_behind(tmp_path)
+    assert left.back is not None
+    history = left.back.history
+    assert history.job.name == "job 11"
+    assert 3 <= len(history.versions) < 12
+    assert same(history.job, versions[-1].job)
+    assert history.marks["rough"].name == "begun"
+
+
 def test_a_disk_that_refuses_is_said_once_and_all_is_kept_once_it_takes_again(
     tmp_path, monkeypatch
 ):
